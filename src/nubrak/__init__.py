@@ -1,0 +1,1 @@
+"""Turning recorded drums into MIDI one can trust, and into samples that lock to the recording."""

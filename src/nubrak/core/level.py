@@ -1,0 +1,23 @@
+"""Levels in decibels relative to full scale.
+
+0 dBFS is the level of a full-scale sine, as AES17 defines it: a mean square of 1/2. A square wave at full scale
+therefore reads +3.01 dBFS.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+FLOOR_DB = -120.0
+_FLOOR_POWER = 10.0 ** (FLOOR_DB / 10.0)
+
+
+def power_to_db(mean_square: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Mean squares (any shape) to dBFS (AES17), never under ``FLOOR_DB``."""
+    return np.asarray(10.0 * np.log10(np.maximum(2.0 * np.asarray(mean_square, np.float64), _FLOOR_POWER)))
+
+
+def db_to_gain(level_db: float) -> float:
+    """Decibels to an amplitude factor."""
+    return float(10.0 ** (level_db / 20.0))

@@ -1,0 +1,55 @@
+"""The pieces of a drum kit and of hand percussion: note numbers, staff places, detector bands, starting points."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+NoteHead = Literal["oval", "cross"]
+
+
+class Piece(BaseModel):
+    """What can be struck, and everything the flow needs to know about it before anything is set."""
+
+    id: str
+    name: str
+    key: str = Field(description="the key that chooses this piece in Gather")
+    note: int = Field(ge=0, le=127, description="note number of the General MIDI Level 1 percussion key map")
+    head: NoteHead = Field(description="note head of percussion notation: ovals for drums, crosses for cymbals")
+    staff: float = Field(description="place on the percussion staff: 0 is the bottom line, 4 the top line, halves are spaces")
+    ink: str = Field(description="name of the colour that tells it apart")
+    low_hz: float = Field(description="where its own band begins: the detector hears from here")
+    high_hz: float = Field(description="where its own band ends")
+    hold_off_ms: float = Field(description="starting point for the shortest time between two hits")
+    words: list[str] = Field(description="what file names call it")
+
+
+def _piece(id: str, name: str, key: str, note: int, head: NoteHead, staff: float, ink: str, low_hz: float, high_hz: float,
+           hold_off_ms: float, words: str) -> Piece:
+    return Piece(id=id, name=name, key=key, note=note, head=head, staff=staff, ink=ink, low_hz=low_hz, high_hz=high_hz,
+                 hold_off_ms=hold_off_ms, words=words.split(","))
+
+
+# Note numbers: General MIDI Level 1 percussion key map (MMA). Staff places: Weinberg, Guide to Standardized Drumset
+# Notation, PAS 1998 (from memory). Bands and hold-off: common practice.
+PIECES: dict[str, Piece] = {
+    piece.id: piece
+    for piece in (
+        _piece("kick", "Kick", "k", 36, "oval", 0.5, "kick", 30, 220, 40, "kick,bassdrum,bass drum,bd,kik,kck,kd"),
+        _piece("snare", "Snare", "s", 38, "oval", 2.5, "snare", 120, 9000, 18, "snare,sn,snr,sd"),
+        _piece("rack-tom", "Rack tom", "t", 48, "oval", 3.5, "rack-tom", 80, 3000, 25, "rack tom,racktom,rack,tom 1,tom1,tom,hi tom,tt"),
+        _piece("floor-tom", "Floor tom", "f", 43, "oval", 1.5, "floor-tom", 50, 2000, 25, "floor tom,floortom,floor,ft,flr,tom 2,tom2,tom 3,tom3,low tom"),
+        _piece("hi-hat", "Hi-hat", "h", 42, "cross", 4.5, "hi-hat", 2500, 18000, 30, "hi hat,hihat,hat,hats,hh,high hat"),
+        _piece("crash", "Crash", "c", 49, "cross", 5.0, "crash", 1500, 16000, 60, "crash,cymbal,cym,overheads,overhead,oh,ohs,over"),
+        _piece("ride", "Ride", "r", 51, "cross", 4.0, "ride", 1500, 16000, 40, "ride,rd"),
+        _piece("clap", "Clap", "l", 39, "cross", 2.5, "hand", 500, 9000, 50, "clap,claps,handclap"),
+        _piece("tambourine", "Tambourine", "m", 54, "cross", 5.0, "hand", 3000, 18000, 40, "tambourine,tamb,tam"),
+        _piece("shaker", "Shaker", "a", 70, "cross", 4.5, "hand", 3000, 18000, 50, "shaker,shk,maracas,egg"),
+        _piece("conga", "Conga", "g", 63, "oval", 3.0, "hand", 80, 5000, 25, "conga,congas,bongo,bongos"),
+        _piece("cowbell", "Cowbell", "w", 56, "cross", 4.5, "hand", 400, 8000, 40, "cowbell,bell"),
+        _piece("loop", "Whole loop", "o", 38, "oval", 2.0, "loop", 30, 18000, 25, "loop,beat,groove,mix,kit,drums,room"),
+        _piece("else", "Something else", "e", 37, "oval", 2.0, "loop", 60, 16000, 30, ""),
+    )
+}
+# fmt: off

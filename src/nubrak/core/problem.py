@@ -1,0 +1,16 @@
+"""What a person is told when something cannot be done."""
+
+from __future__ import annotations
+
+
+class Problem(Exception):
+    """Something a person can understand and act on.
+
+    ``what`` happened, what was ``kept``, and what ``todo`` next; each is a full sentence. ``kind`` sorts it:
+    ``input`` (the material given is not usable), ``missing`` (it does not exist), ``stale`` (somebody was faster),
+    ``refused`` (not allowed).
+    """
+
+    def __init__(self, what: str, kept: str = "Nothing was changed.", todo: str = "", kind: str = "input") -> None:
+        super().__init__(" ".join(part for part in (what, kept, todo) if part))
+        self.what, self.kept, self.todo, self.kind = what, kept, todo, kind

@@ -1,0 +1,116 @@
+"""Reading audio files: what is in them, and their samples block by block."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+from pydantic import BaseModel, Field
+
+from nubrak.core.problem import Problem
+
+LEAST_RATE_HZ = 8_000
+MOST_RATE_HZ = 384_000
+MOST_CHANNELS = 32
+LONGEST_S = 4 * 3600.0
+_BLOCK_FRAMES = 1 << 18
+_FORMATS = "WAV, AIFF, FLAC, OGG or MP3"
+
+
+class AudioFacts(BaseModel):
+    """What one audio file holds."""
+
+    rate_hz: int = Field(description="sample rate")
+    channels: int
+    frames: int = Field(description="samples per channel that could be read")
+    format: str = Field(description="container and coding, as libsndfile names them")
+    peak: float = Field(description="largest absolute sample, 1 is full scale")
+    notes: list[str] = Field(default=[], description="what is odd about the file, a sentence each")
+
+    @property
+    def length_s(self) -> float:
+        return self.frames / self.rate_hz
+
+
+def _open(path: Path, name: str) -> soundfile.SoundFile:
+    if path.stat().st_size == 0:
+        raise Problem(f"“{name}” is empty (0 bytes).", todo="Export it again and drop it once more.")
+    try:
+        return soundfile.SoundFile(str(path))
+    except (soundfile.LibsndfileError, TypeError, ValueError) as error:
+        raise Problem(f"“{name}” could not be read as audio.", todo=f"Nubrak reads {_FORMATS}; export it as one of these.") from error
+
+
+def audio_blocks(path: Path, name: str | None = None, block_frames: int = _BLOCK_FRAMES) -> Iterator[NDArray[np.float32]]:
+    """The file's samples as float32 blocks of shape (frames, channels), NaN and infinity replaced by silence.
+
+    A file that is cut off ends early without an error. Raises ``Problem`` where the file is not audio.
+    """
+    with _open(path, name or path.name) as file:
+        while True:
+            try:
+                block = file.read(block_frames, dtype="float32", always_2d=True)
+            except (soundfile.LibsndfileError, RuntimeError):
+                return
+            if not len(block):
+                return
+            if not np.isfinite(block).all():
+                block = np.nan_to_num(block, nan=0.0, posinf=0.0, neginf=0.0)
+            yield block
+
+
+def inspect(path: Path, name: str | None = None) -> AudioFacts:
+    """Read a whole file once, block by block, and say what is in it.
+
+    Raises ``Problem`` for what cannot be worked with: not audio, no samples, a rate or channel count out of range, too long.
+    """
+    name = name or path.name
+    with _open(path, name) as file:
+        rate_hz, channels, promised = int(file.samplerate), int(file.channels), int(file.frames)
+        kind = f"{file.format} {file.subtype}"
+        if not 1 <= channels <= MOST_CHANNELS:
+            raise Problem(f"“{name}” has {channels} channels; Nubrak takes 1 to {MOST_CHANNELS}.", todo="Export the microphones as separate files.")
+        if not LEAST_RATE_HZ <= rate_hz <= MOST_RATE_HZ:
+            raise Problem(f"“{name}” has a sample rate of {rate_hz} Hz; Nubrak takes {LEAST_RATE_HZ} to {MOST_RATE_HZ} Hz.", todo="Export it at 44100 or 48000 Hz.")
+        frames, peak, odd = 0, 0.0, 0
+        while True:
+            try:
+                block = file.read(_BLOCK_FRAMES, dtype="float32", always_2d=True)
+            except (soundfile.LibsndfileError, RuntimeError):
+                break
+            if not len(block):
+                break
+            bad = ~np.isfinite(block)
+            if bad.any():
+                odd += int(bad.sum())
+                block[bad] = 0.0
+            frames += len(block)
+            peak = max(peak, float(np.abs(block).max()))
+            if frames > LONGEST_S * rate_hz:
+                raise Problem(f"“{name}” is longer than {LONGEST_S / 3600:.0f} hours.", todo="Cut it into shorter files.")
+    if frames == 0:
+        raise Problem(f"“{name}” holds no samples.", todo="Export it again and drop it once more.")
+    notes = []
+    if odd:
+        notes.append(f"{odd} samples were not numbers and were taken as silence.")
+    if 0 < promised < 1 << 62 and frames < promised:
+        notes.append(f"The file is cut off: it promises {promised / rate_hz:.1f} s and holds {frames / rate_hz:.1f} s, which were kept.")
+    if peak == 0.0:
+        notes.append("The file is silent from end to end.")
+    elif peak >= 0.9999 and "FLOAT" not in kind and "DOUBLE" not in kind:
+        notes.append("The recording touches full scale; loud strokes may be clipped.")
+    return AudioFacts(rate_hz=rate_hz, channels=channels, frames=frames, format=kind, peak=peak, notes=notes)
+
+
+def one_channel(block: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(frames, channels) to what the detector hears, (frames,): the mean of the channels."""
+    return block[:, 0] if block.shape[1] == 1 else block.mean(axis=1, dtype=np.float32)
+
+
+def read_mono(path: Path, name: str | None = None) -> tuple[NDArray[np.float32], int]:
+    """The whole file as the detector hears it, (frames,) float32, and its rate in Hz."""
+    facts = inspect(path, name)
+    return np.concatenate([one_channel(block) for block in audio_blocks(path, name)]), facts.rate_hz

@@ -1,0 +1,68 @@
+"""A suggested threshold: the gap in the distribution of levels that parts strokes from everything else."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, Field
+from scipy.ndimage import gaussian_filter1d
+
+_BIN_DB = 0.5
+_LOWEST_DB = -100.0
+_USUAL_SPAN_DB = 30.0  # strokes of one part rarely span more (common practice)
+
+
+class Suggestion(BaseModel):
+    """Where the threshold would best lie."""
+
+    threshold_db: float = Field(description="in dBFS")
+    gap_db: float = Field(description="how wide the gap is in which it lies; 0 where there is none")
+    loudest_db: float = Field(description="level of the loudest usual strokes, in dBFS")
+
+
+def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
+    """Levels of the candidates that rise enough (n,) in dBFS to a threshold.
+
+    The distribution is smoothed (a kernel density estimate on a grid: Silverman, Density Estimation, 1986) and every valley
+    between two peaks is weighed: how deep it is against the lower of its two peaks, how wide the stretch is that stays
+    near-empty, and how plausible it is for strokes to span from it to the loudest. Where nothing parts, the threshold
+    stays under all levels within the usual span.
+    """
+    level = np.sort(level_db[level_db > _LOWEST_DB])
+    if len(level) == 0:
+        return Suggestion(threshold_db=-40.0, gap_db=0.0, loudest_db=-12.0)
+    loudest = float(level[-1] if len(level) < 10 else np.percentile(level, 100 - max(2.0, 200.0 / len(level))))
+    lowest = loudest - 55.0
+    level = level[level >= lowest]
+    fallback = max(float(level[0]) - 3.0, loudest - _USUAL_SPAN_DB)
+    if len(level) < 4:
+        return Suggestion(threshold_db=round(fallback, 1), gap_db=0.0, loudest_db=loudest)
+    counts, edges = np.histogram(level, bins=np.arange(lowest - 2.0, level[-1] + 2.0, _BIN_DB))
+    density = gaussian_filter1d(counts.astype(np.float64), 1.6 / _BIN_DB, mode="constant")
+    centres = edges[:-1] + _BIN_DB / 2
+    above_peak = np.maximum.accumulate(density[::-1])[::-1]
+    below_peak = np.maximum.accumulate(density)
+    smaller = np.minimum(above_peak, below_peak)
+    depth = 1.0 - density / np.maximum(smaller, 1e-9)
+    under = loudest - centres
+    plausible = np.exp(-0.5 * np.maximum(under - _USUAL_SPAN_DB, 0.0) ** 2 / 36.0) * np.exp(-0.5 * np.maximum(9.0 - under, 0.0) ** 2 / 9.0)
+    share_above = np.cumsum(counts[::-1])[::-1] / len(level)
+    plausible = plausible * np.minimum(1.0, share_above / 0.04)
+    gaps = _gap_widths(level, centres)
+    worth = np.maximum(depth, 0.0) * plausible * (0.35 + np.minimum(gaps, 12.0) / 12.0)
+    best = int(np.argmax(worth))
+    if worth[best] < 0.12:
+        return Suggestion(threshold_db=round(fallback, 1), gap_db=0.0, loudest_db=loudest)
+    # The middle of the near-empty stretch, a little towards the bottom: a lost soft stroke costs more than a spare one.
+    right = int(np.searchsorted(level, centres[best]))
+    low, high = float(level[max(right - 1, 0)]), float(level[min(right, len(level) - 1)])
+    place = low + 0.45 * (high - low) if high > low else float(centres[best])
+    return Suggestion(threshold_db=round(place, 1), gap_db=round(max(high - low, 0.0), 1), loudest_db=loudest)
+
+
+def _gap_widths(level_db: NDArray[np.float64], centres: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The distance between the nearest level above and below each centre."""
+    right = np.searchsorted(level_db, centres)
+    high = level_db[np.minimum(right, len(level_db) - 1)]
+    low = level_db[np.maximum(right - 1, 0)]
+    return np.where((right > 0) & (right < len(level_db)), high - low, 0.0)
