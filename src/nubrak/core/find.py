@@ -11,7 +11,9 @@ from dataclasses import dataclass, fields
 from io import BytesIO
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
+from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d
 
 from nubrak.core.attack import refine_attacks
@@ -25,7 +27,8 @@ _GAP_FRAMES = 2
 _AHEAD_FRAMES = 4
 _APART_FRAMES = 6
 _LEAST_SHARE = 0.005  # of a band that does not rise, what is left to the level
-_WINDOW_HIDES_DB = 6.0
+_WINDOW_HIDES_DB = 4.0
+_LOW_HZ = 250.0
 _WINDOW_S = 0.0232  # the attack window of the spectra: 1024 samples at 44.1 kHz
 BAND_EDGES_HZ = np.concatenate([[0.0], 31.25 * 2.0 ** (np.arange(0, 29) / 3.0), [1e6]])  # third octaves up to 20 kHz
 
@@ -158,8 +161,19 @@ def _one_per_stroke(attacks: NDArray[np.int64], rise: NDArray[np.float64], apart
 
 
 def _spectra(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
-    size = round(_WINDOW_S * rate_hz)
-    lead = size // 24
+    """Power per band after and before each attack, (n, bands) each, and the largest sample after it, (n,).
+
+    Low bands are measured over a window twice as long: a window of hardly one cycle would read its phase, not its level.
+    """
+    short, long = round(_WINDOW_S * rate_hz), 2 * round(_WINDOW_S * rate_hz)
+    after_short, before_short, peak = _powers(mono, attacks, rate_hz, short)
+    after_long, before_long, _ = _powers(mono, attacks, rate_hz, long)
+    low = BAND_EDGES_HZ[1:] <= _LOW_HZ
+    return np.where(low, after_long, after_short), np.where(low, before_long, before_short), peak
+
+
+def _powers(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int, size: int) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
+    lead = round(0.001 * rate_hz)
     padded = np.concatenate([np.zeros(size + lead, np.float32), mono, np.zeros(size + lead, np.float32)])
     taper = np.cos(np.linspace(0.0, np.pi / 2, size)).astype(np.float32) ** 2
     taper[:lead] = np.sin(np.linspace(0.0, np.pi / 2, lead)) ** 2
@@ -170,14 +184,13 @@ def _spectra(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int
     to_bands[np.arange(len(columns)), band_of] = 2.0 / (size * size * power)
     out = [np.empty((len(attacks), to_bands.shape[1]), np.float32) for _ in range(2)]
     peak = np.empty(len(attacks))
-    steps = np.arange(size)
+    windows = sliding_window_view(padded, size)
     for at in range(0, len(attacks), 512):
-        begin = attacks[at : at + 512, None] + size + lead
-        after = padded[begin - lead + steps]
-        before = padded[begin - lead - size + steps]
+        begin = attacks[at : at + 512] + size
+        after, before = windows[begin], windows[begin - size]
         peak[at : at + 512] = np.abs(after).max(axis=1)
         for window, table in ((after * taper, out[0]), (before * taper[::-1], out[1])):
-            table[at : at + 512] = np.abs(np.fft.rfft(window, axis=1)).astype(np.float32) ** 2 @ to_bands
+            table[at : at + 512] = np.abs(rfft(window, axis=1)) ** 2 @ to_bands
     return out[0], out[1], peak
 
 

@@ -9,7 +9,7 @@ from scipy.ndimage import gaussian_filter1d
 
 _BIN_DB = 0.5
 _LOWEST_DB = -100.0
-_USUAL_SPAN_DB = 30.0  # strokes of one part rarely span more (common practice)
+_USUAL_SPAN_DB = 28.0  # strokes of one part rarely span more (common practice)
 
 
 class Suggestion(BaseModel):
@@ -45,11 +45,11 @@ def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
     smaller = np.minimum(above_peak, below_peak)
     depth = 1.0 - density / np.maximum(smaller, 1e-9)
     under = loudest - centres
-    plausible = np.exp(-0.5 * np.maximum(under - _USUAL_SPAN_DB, 0.0) ** 2 / 36.0) * np.exp(-0.5 * np.maximum(9.0 - under, 0.0) ** 2 / 9.0)
+    plausible = np.exp(-0.5 * np.maximum(under - 22.0, 0.0) ** 2 / 100.0) * np.exp(-0.5 * np.maximum(9.0 - under, 0.0) ** 2 / 9.0)
     share_above = np.cumsum(counts[::-1])[::-1] / len(level)
     plausible = plausible * np.minimum(1.0, share_above / 0.04)
     gaps = _gap_widths(level, centres)
-    worth = np.maximum(depth, 0.0) * plausible * (0.35 + np.minimum(gaps, 12.0) / 12.0)
+    worth = np.maximum(depth, 0.0) * plausible * (0.35 + np.minimum(gaps, 18.0) / 18.0)
     best = int(np.argmax(worth))
     if worth[best] < 0.12:
         return Suggestion(threshold_db=round(fallback, 1), gap_db=0.0, loudest_db=loudest)

@@ -70,7 +70,7 @@ def record(strokes: list[Stroke], rate_hz: int, length_s: float, seed: int = 5) 
             near[delay:] += gain * heard
         wet = fftconvolve(near, _walls(rng, rate_hz))[:frames]
         noise = rng.standard_normal(frames) * 10 ** (-76 / 20)
-        mixed = near + (0.35 if close else 0.9) * wet + noise
+        mixed = near + (0.2 if close else 0.8) * wet + noise
         out[name] = mixed.astype(np.float32)
     for names in ([name] for name in out if MICROPHONES[name][1]):
         _scale(out, names, 0.8)

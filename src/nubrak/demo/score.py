@@ -57,7 +57,7 @@ def act_one(bpm: float = BPM, bars: int = BARS, seed: int = 1907) -> list[Stroke
                 play(at + place, "snare", 0.93 * loud, 3.5)
         for sixteenth in rng.choice([3, 5, 6, 7, 9, 11, 13, 14], 3, replace=False):
             if not quiet and not (fill and sixteenth > 7):
-                play(at + sixteenth / 4, "snare", 0.38, 6)
+                play(at + sixteenth / 4, "snare", 0.42, 6)
         if bar % 8 == 4:
             strokes.append(Stroke(LEAD_S + (at + 1.0) * beat - 0.031, "snare", 0.45))
         if fill:
