@@ -62,3 +62,26 @@ def _prediction_error(windows: NDArray[np.float64], learn: int, peak: NDArray[np
     weights = np.linalg.solve(normal, moments[:, :_ORDER, _ORDER][..., None])[..., 0]
     all_lagged = sliding_window_view(windows, _ORDER + 1, axis=1)
     return np.asarray(all_lagged[..., _ORDER] - np.einsum("nti,ni->nt", all_lagged[..., :_ORDER], weights, optimize=True))
+
+
+SNAP_S = 0.030
+
+
+def snap(mono: NDArray[np.float32], near_s: float, rate_hz: int, known_s: NDArray[np.float64]) -> float:
+    """The attack a person means who points at ``near_s``: the nearest known one in reach, else the steepest rise around.
+
+    ``known_s`` (n,) are the attacks of the source's candidates. Where nothing rises, the place itself.
+    """
+    if len(known_s):
+        nearest = float(known_s[np.argmin(np.abs(known_s - near_s))])
+        if abs(nearest - near_s) <= SNAP_S / 2:
+            return nearest
+    begin = max(round((near_s - SNAP_S) * rate_hz), 0)
+    window = mono[begin : round((near_s + SNAP_S) * rate_hz)].astype(np.float64)
+    frame = max(1, rate_hz // 1000)
+    power = np.array([np.mean(window[at : at + frame] ** 2) for at in range(0, len(window) - frame, frame)])
+    if len(power) < 4 or not power.any():
+        return near_s
+    rise = (power[2:] + 1e-12) / (power[:-2] + 1e-12)
+    coarse = begin + (int(np.argmax(rise)) + 1) * frame
+    return float(refine_attacks(mono, np.array([coarse]), rate_hz)[0]) / rate_hz

@@ -24,7 +24,7 @@ class FindSettings(BaseModel):
     threshold_db: float | None = Field(default=None, ge=-96, le=0, description="the lowest level, in dBFS, at which a candidate counts; empty follows the suggestion")
     rise_db: float = Field(default=6.0, ge=3, le=40, description="how far, in dB, the level must jump above what rang just before")
     hold_off_ms: float | None = Field(default=None, ge=5, le=500, description="the shortest time between two hits, in ms; empty: the piece's own")
-    spill_margin_db: float | None = Field(default=4.0, ge=-12, le=24, description="how far, in dB, a candidate must stand over what other strokes spill here; empty switches it off")
+    spill_margin_db: float | None = Field(default=4.0, ge=-12, le=24, description="how far, in dB, a candidate must stand over what others spill here; empty switches it off")
 
 
 class Mark(BaseModel):

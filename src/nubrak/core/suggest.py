@@ -45,19 +45,27 @@ def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
     smaller = np.minimum(above_peak, below_peak)
     depth = 1.0 - density / np.maximum(smaller, 1e-9)
     under = loudest - centres
-    plausible = np.exp(-0.5 * np.maximum(under - 22.0, 0.0) ** 2 / 100.0) * np.exp(-0.5 * np.maximum(9.0 - under, 0.0) ** 2 / 9.0)
+    plausible = _plausible(under)
     share_above = np.cumsum(counts[::-1])[::-1] / len(level)
     plausible = plausible * np.minimum(1.0, share_above / 0.04)
     gaps = _gap_widths(level, centres)
-    worth = np.maximum(depth, 0.0) * plausible * (0.35 + np.minimum(gaps, 18.0) / 18.0)
+    worth = np.maximum(depth, 0.0) * plausible * (0.1 + np.minimum(gaps, 18.0) / 18.0)
     best = int(np.argmax(worth))
-    if worth[best] < 0.12:
-        return Suggestion(threshold_db=round(fallback, 1), gap_db=0.0, loudest_db=loudest)
+    # Under the lowest level there is a gap too, as wide as any: where all that is left are strokes, all of them count.
+    bottom = float(level[0]) - 3.0
+    bottom_worth = float(_plausible(np.array([loudest - bottom]))[0])
+    if worth[best] < max(0.12, bottom_worth):
+        return Suggestion(threshold_db=round(bottom if bottom_worth > 0.12 else fallback, 1), gap_db=0.0, loudest_db=loudest)
     # The middle of the near-empty stretch, a little towards the bottom: a lost soft stroke costs more than a spare one.
     right = int(np.searchsorted(level, centres[best]))
     low, high = float(level[max(right - 1, 0)]), float(level[min(right, len(level) - 1)])
     place = low + 0.45 * (high - low) if high > low else float(centres[best])
     return Suggestion(threshold_db=round(place, 1), gap_db=round(max(high - low, 0.0), 1), loudest_db=loudest)
+
+
+def _plausible(under_db: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How likely the softest stroke of a part lies ``under_db`` below the loudest usual ones (common practice)."""
+    return np.asarray(np.exp(-0.5 * np.maximum(under_db - 22.0, 0.0) ** 2 / 100.0) * np.exp(-0.5 * np.maximum(9.0 - under_db, 0.0) ** 2 / 9.0))
 
 
 def _gap_widths(level_db: NDArray[np.float64], centres: NDArray[np.float64]) -> NDArray[np.float64]:

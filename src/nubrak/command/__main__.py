@@ -1,0 +1,79 @@
+"""Entry of `./nubrak`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, help="Turn recorded drums into MIDI one can trust.", pretty_exceptions_enable=False)
+
+
+@app.command()
+def start(
+    port: Annotated[int | None, typer.Option(help="port of the web page; by default 8137 or the next free one")] = None,
+    data: Annotated[Path | None, typer.Option(help="folder that holds the database and the cache; by default .nubrak")] = None,
+    empty: Annotated[bool, typer.Option("--empty", help="no demo sessions")] = False,
+) -> None:
+    """Install what is missing, start everything and print the address. Ctrl-C stops it."""
+    from nubrak.command.start import run_start
+
+    raise typer.Exit(run_start(port, data, empty))
+
+
+@app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def test(context: typer.Context) -> None:
+    """Run every check: core, store, web, browser, types and linters. Further words go to pytest."""
+    from nubrak.command.check import run_checks
+
+    raise typer.Exit(run_checks(context.args))
+
+
+@app.command()
+def worker(
+    database: Annotated[str, typer.Option(envvar="NUBRAK_DATABASE_URL", help="postgresql://… of the installation to work for")],
+    cache: Annotated[Path | None, typer.Option(help="folder for working copies; by default .nubrak/cache")] = None,
+) -> None:
+    """Take analyses from another installation's queue, to lend it this machine's cores."""
+    import os
+
+    from nubrak.command.places import ROOT
+    from nubrak.work.worker import run_worker
+
+    os.environ["NUBRAK_DATABASE_URL"] = database
+    os.environ["NUBRAK_CACHE_FOLDER"] = str(cache or ROOT / ".nubrak" / "cache")
+    run_worker()
+
+
+@app.command()
+def convert(
+    files: Annotated[list[Path], typer.Argument(help="recordings; files given together are one kit")],
+    out: Annotated[Path, typer.Option(help="folder for what is made")],
+    piece: Annotated[list[str] | None, typer.Option(help="what each file is, in the files' order; else its name says it")] = None,
+    bpm: Annotated[float, typer.Option(min=20, max=400, help="tempo written into the MIDI files")] = 120.0,
+) -> None:
+    """Find the hits of recordings and write MIDI files and hits.json, without the database."""
+    from nubrak.command.convert import run_convert
+
+    raise typer.Exit(run_convert(files, piece or [], out, bpm))
+
+
+@app.command()
+def schema() -> None:
+    """Write the front end's types anew from the server's models."""
+    from nubrak.command.interface import write_schema
+
+    write_schema()
+
+
+@app.command("serve", hidden=True)
+def serve() -> None:
+    """The web server alone, as `start` runs it."""
+    from nubrak.web.server import run_server
+
+    run_server()
+
+
+if __name__ == "__main__":
+    app(prog_name="nubrak")

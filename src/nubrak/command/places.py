@@ -1,0 +1,8 @@
+"""Where the project lies."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[3]
+INTERFACE = ROOT / "ui"

@@ -1,0 +1,125 @@
+"""`./nubrak start`: bring everything up, keep it up, take it down."""
+
+from __future__ import annotations
+
+import ctypes
+import fcntl
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+from nubrak.command import interface
+from nubrak.command.cluster import Cluster
+from nubrak.command.debian import CannotInstall, say
+from nubrak.command.places import ROOT
+
+USUAL_PORT = 8137
+
+
+def run_start(port: int | None, data: Path | None, empty: bool) -> int:
+    """Start and stay until told to stop. Returns the exit code."""
+    folder = (data or ROOT / ".nubrak").resolve()
+    folder.mkdir(parents=True, exist_ok=True)
+    lock = (folder / "running").open("a+")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        lock.seek(0)
+        say(f"Nubrak is running already: {lock.read().strip() or 'it is just starting'}")
+        return 1
+    try:
+        port = _choose_port(port)
+        built = interface.build()
+        cluster = Cluster(folder / "postgres")
+        url = cluster.start()
+    except CannotInstall as error:
+        say(str(error))
+        return 1
+    address = f"http://127.0.0.1:{port}"
+    lock.truncate(0)
+    lock.write(address)
+    lock.flush()
+    env = os.environ | {
+        "NUBRAK_DATABASE_URL": url, "NUBRAK_CACHE_FOLDER": str(folder / "cache"), "NUBRAK_INTERFACE_FOLDER": str(built), "NUBRAK_PORT": str(port),
+    }
+    stopping: list[int] = []
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda got, _: stopping.append(got))
+    children: dict[str, subprocess.Popen[bytes]] = {}
+    try:
+        _prepare(url, folder / "cache", empty)
+        return _keep_up(children, env, address, stopping)
+    finally:
+        for child in children.values():
+            child.terminate()
+        for child in children.values():
+            try:
+                child.wait(8)
+            except subprocess.TimeoutExpired:
+                child.kill()
+        cluster.stop()
+        say("stopped; everything is kept")
+
+
+def _prepare(url: str, cache: Path, empty: bool) -> None:
+    from nubrak.demo.load import load_demo
+    from nubrak.store.database import migrate
+
+    migrate(url)
+    load_demo(url, cache, sessions=not empty)
+
+
+def _keep_up(children: dict[str, subprocess.Popen[bytes]], env: dict[str, str], address: str, stopping: list[int]) -> int:
+    """Run the server and the worker, and start again what ends by itself."""
+    told = False
+    since: dict[str, float] = {}
+    begun = time.monotonic()
+    while not stopping:
+        for name in ("serve", "worker"):
+            child = children.get(name)
+            if child is None or child.poll() is not None:
+                if child is not None:
+                    say(f"the {name if name == 'worker' else 'server'} ended by itself ({child.returncode}); starting it again")
+                    if time.monotonic() - since[name] < 2:
+                        time.sleep(1)
+                since[name] = time.monotonic()
+                children[name] = subprocess.Popen([sys.executable, "-m", "nubrak.command", name], env=env, start_new_session=True, preexec_fn=_end_with_parent)
+        if not told and _answers(address):
+            print(f"Nubrak is at {address}   (Ctrl-C stops it)", flush=True)
+            told = True
+        if not told and time.monotonic() - begun > 90:
+            say("the server does not answer; see the messages above")
+            return 1
+        time.sleep(0.1 if not told else 0.25)
+    return 0
+
+
+def _end_with_parent() -> None:
+    """So that a killed launcher leaves no server or worker behind (PR_SET_PDEATHSIG, Linux)."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
+def _answers(address: str) -> bool:
+    try:
+        with urllib.request.urlopen(f"{address}/api/sessions", timeout=1) as answer:
+            return bool(answer.status == 200)
+    except (urllib.error.URLError, OSError):
+        return False
+
+
+def _choose_port(port: int | None) -> int:
+    for candidate in [port] if port else [USUAL_PORT, 0]:
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", candidate))
+                return int(probe.getsockname()[1])
+            except OSError:
+                continue
+    raise CannotInstall(f"Port {port} is taken; choose another with --port.")

@@ -1,0 +1,115 @@
+"""Loading the starter kit and the demo sessions into a new installation."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session as Db
+
+from nubrak.core.document import Clip, Document, Layer, Part, Source
+from nubrak.core.find import find_candidates
+from nubrak.core.kit import Instrument, Kit, Sample
+from nubrak.core.midi import Tempo
+from nubrak.core.names import PieceGuess, guess_from_name
+from nubrak.core.read import AudioFacts, inspect
+from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
+from nubrak.demo.room import record, strokes_alone
+from nubrak.demo.score import BARS, BPM, LEAD_S, TITLE, Stroke, act_one, claps_of_the_audience, loop_of_the_moth
+from nubrak.store.audio import put_audio
+from nubrak.store.cache import Cache
+from nubrak.store.database import open_engine
+from nubrak.store.kits import all_kits, put_kit
+from nubrak.store.sessions import Sessions
+from nubrak.store.tables import SessionRow
+from nubrak.work.analyse import analyse_audio
+
+KIT_ID = "workshop"
+RATE_HZ = 44100
+FIRST_SESSION = "act-one"
+
+
+def load_demo(url: str, cache_folder: Path, sessions: bool = True) -> None:
+    """Load what a first start brings. Does nothing where the starter kit is there already; safe to run again after a kill."""
+    engine = open_engine(url)
+    try:
+        if KIT_ID in all_kits(engine):
+            return
+        cache_folder.mkdir(parents=True, exist_ok=True)
+        cache = Cache(engine, url, cache_folder)
+        kit = starter_kit(engine)
+        if sessions:
+            print("nubrak: making the demo sessions (once)", flush=True)
+            _load_sessions(engine, cache, kit)
+        put_kit(engine, KIT_ID, kit)
+    finally:
+        engine.dispose()
+
+
+def starter_kit(engine: Engine) -> Kit:
+    """The starter kit with its samples stored."""
+    instruments = {}
+    for made in INSTRUMENTS:
+        samples = []
+        for number, (low, high, played, audio) in enumerate(made_samples(made)):
+            key, _ = _store(engine, audio[:, None], f"{made.id}-{number}.flac")
+            samples.append(Sample(audio=key, low_velocity=low, high_velocity=high, velocity=played, attack_s=_attack_s(audio)))
+        instruments[made.id] = Instrument(name=made.name, piece=made.piece, samples=samples)
+    return Kit(name=KIT_NAME, instruments=instruments)
+
+
+def _attack_s(audio: NDArray[np.float32]) -> float:
+    found = find_candidates(np.concatenate([np.zeros(RATE_HZ // 20, np.float32), audio]), RATE_HZ)
+    return max(float(found.time_s[0]) - 0.05, 0.0) if len(found) else 0.0
+
+
+def _store(engine: Engine, audio: NDArray[np.float32], name: str) -> tuple[str, AudioFacts]:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / name
+        soundfile.write(str(path), audio, RATE_HZ, subtype="PCM_24", format="FLAC")
+        facts = inspect(path)
+        return put_audio(engine, path, name, facts), facts
+
+
+def _load_sessions(engine: Engine, cache: Cache, kit: Kit) -> None:
+    strokes = act_one()
+    heard = record(strokes, RATE_HZ, LEAD_S + BARS * 4 * 60 / BPM + 2.5)
+    files = {f"{name}.flac": audio[:, None] for name, audio in heard.items() if not name.startswith("overhead")}
+    files["overheads.flac"] = np.stack([heard["overhead left"], heard["overhead right"]], axis=1)
+    claps, loop = _alone(claps_of_the_audience(), 21.5, 0.02), _alone(loop_of_the_moth(), 8 * 60 / 104, 0.0)
+    claps_said, loop_said = "The audience's claps, one person, one microphone", "A two-bar loop through one microphone"
+    _add(engine, cache, "claps", f"{TITLE}: claps", claps_said, Tempo(bpm=96.0, bar_one_s=0.5), {"claps.flac": claps}, kit)
+    _add(engine, cache, "moth-loop", f"{TITLE}: the moth's dance", loop_said, Tempo(bpm=104.0), {"dance loop.flac": loop}, kit)
+    _add(engine, cache, FIRST_SESSION, TITLE, "Workshop score, act one", Tempo(bpm=BPM, bar_one_s=LEAD_S), files, kit)
+
+
+def _alone(strokes: list[Stroke], length_s: float, hiss: float) -> NDArray[np.float32]:
+    """One microphone in front of everything."""
+    mixed = sum(strokes_alone(strokes, RATE_HZ, length_s, 31).values())
+    noise = np.random.default_rng(8).standard_normal(round(length_s * RATE_HZ)) * hiss * 10 ** (-40 / 20)
+    mixed = np.asarray(mixed) + noise
+    return (mixed / np.abs(mixed).max() * 0.7).astype(np.float32)[:, None]
+
+
+def _add(engine: Engine, cache: Cache, session_id: str, name: str, about: str, tempo: Tempo, files: dict[str, NDArray[np.float32]], kit: Kit) -> None:
+    with Db(engine) as db:
+        if db.get(SessionRow, session_id) is not None:
+            return
+    document = Document(name=name, about=about, tempo=tempo, rate_hz=RATE_HZ)
+    for place, (file, audio) in enumerate(files.items()):
+        key, facts = _store(engine, audio, file)
+        guess = guess_from_name(file) or PieceGuess(piece="else", why="The file's name does not say what it is.", sure=0.0)
+        source_id = f"source-{place}"
+        clip = Clip(audio=key, length_s=facts.length_s, channels=facts.channels, rate_hz=facts.rate_hz)
+        document.sources[source_id] = Source(name=file, place=place, clips=[clip], guess=guess, notes=facts.notes)
+        part = Part(piece=guess.piece, place=place, sources=[source_id])
+        instrument = next((i for i in kit.instruments.values() if i.piece == guess.piece), None)
+        if instrument is not None and guess.piece in ("kick", "snare", "clap"):
+            part.layers["starter"] = Layer(instrument=instrument)
+        document.parts[f"part-{place}"] = part
+        analyse_audio(engine, cache, key)
+    Sessions(engine).new(document, session_id)

@@ -1,0 +1,108 @@
+"""Working copies on disk: decoded audio and derived arrays. All of it may be deleted at any time; it is made again."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+from sqlalchemy import Engine, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session as Db
+
+from nubrak.core import find, peaks
+from nubrak.core.find import Candidates
+from nubrak.core.read import audio_blocks, one_channel
+from nubrak.store.audio import chunks_of, facts_of, write_chunks
+from nubrak.store.tables import DerivedRow
+
+
+@dataclass(frozen=True)
+class Cache:
+    """The disk cache of one process, over the database it is filled from."""
+
+    engine: Engine
+    url: str
+    folder: Path
+
+    def decoded(self, key: str, rate_hz: int | None = None) -> NDArray[np.float32]:
+        """A file's samples (frames, channels), float32, mapped from disk; at ``rate_hz`` or the file's own rate."""
+        facts = facts_of_cached(self.engine, key)
+        rate = rate_hz or facts.rate_hz
+        name = self.folder / "audio" / f"{key}-{rate}-{facts.channels}.f32"
+        self._made(name, lambda path: self._decode(key, path, facts.rate_hz, rate, facts.channels))
+        if name.stat().st_size == 0:
+            return np.zeros((0, facts.channels), np.float32)
+        return np.memmap(name, np.float32, mode="r").reshape(-1, facts.channels)
+
+    def mono(self, key: str) -> NDArray[np.float32]:
+        """What the detector hears of a file, (frames,)."""
+        return one_channel(self.decoded(key))
+
+    def peaks_base(self, key: str) -> NDArray[np.int16]:
+        """The finest kept level of a file's picture, int16 (bins, 2)."""
+        name = self.folder / "peaks" / f"{key}.i16"
+        self._made(name, lambda path: path.write_bytes(peaks.extremes(self.mono(key), 1 << peaks.BASE_EXPONENT).tobytes()))
+        if name.stat().st_size == 0:
+            return np.zeros((0, 2), np.int16)
+        return np.memmap(name, np.int16, mode="r").reshape(-1, 2)
+
+    def candidates(self, key: str) -> Candidates | None:
+        """The candidates of a file where they have been found, else None."""
+        name = self.folder / "find" / f"{key}-{find.VERSION}.npz"
+        if not name.exists():
+            with Db(self.engine) as db:
+                data = db.scalar(select(DerivedRow.data).where(DerivedRow.key == _find_key(key)))
+            if data is None:
+                return None
+            self._made(name, lambda path: path.write_bytes(data))
+        return _load_candidates(name)
+
+    def keep_candidates(self, key: str, candidates: Candidates) -> None:
+        """Keep what was found, for every machine that shares the database."""
+        data = find.to_bytes(candidates)
+        with Db(self.engine) as db, db.begin():
+            db.execute(insert(DerivedRow).values(key=_find_key(key), data=data).on_conflict_do_nothing())
+
+    def _decode(self, key: str, path: Path, own_rate: int, rate: int, channels: int) -> None:
+        with tempfile.NamedTemporaryFile(dir=self.folder, suffix=".upload") as original:
+            write_chunks(chunks_of(self.url, key), Path(original.name))
+            stream = soxr.ResampleStream(own_rate, rate, channels, dtype="float32") if rate != own_rate else None
+            with path.open("wb") as out:
+                for block in audio_blocks(Path(original.name)):
+                    out.write((stream.resample_chunk(block) if stream else block).tobytes())
+                if stream:
+                    out.write(stream.resample_chunk(np.zeros((0, channels), np.float32), last=True).tobytes())
+
+    def _made(self, name: Path, make: Callable[[Path], object]) -> None:
+        """Make a file beside its place and move it there, so that a half-made one is never seen."""
+        if name.exists():
+            return
+        name.parent.mkdir(parents=True, exist_ok=True)
+        handle, draft = tempfile.mkstemp(dir=name.parent)
+        os.close(handle)
+        try:
+            make(Path(draft))
+            Path(draft).replace(name)
+        finally:
+            with suppress(FileNotFoundError):
+                Path(draft).unlink()
+
+
+def _find_key(key: str) -> str:
+    return f"find-{find.VERSION}-{key}"
+
+
+@lru_cache(maxsize=64)
+def _load_candidates(name: Path) -> Candidates:
+    return find.from_bytes(name.read_bytes())
+
+
+facts_of_cached = lru_cache(maxsize=4096)(facts_of)

@@ -1,0 +1,30 @@
+"""The connection to PostgreSQL and its migrations."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import psycopg
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def open_engine(url: str) -> Engine:
+    """An engine for ``postgresql://…``; connections are checked before use, so a restarted database is no error."""
+    return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=16, pool_pre_ping=True)
+
+
+def migrate(url: str) -> None:
+    """Bring the database to the newest schema, the task queue's included. Runs once at a time, and again without harm."""
+    from nubrak.work.queue import queue_schema
+
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("SELECT pg_advisory_lock(7041907)")
+        config = Config()
+        config.set_main_option("script_location", str(MIGRATIONS))
+        config.attributes["url"] = url.replace("postgresql://", "postgresql+psycopg://", 1)
+        command.upgrade(config, "head")
+        queue_schema(connection)

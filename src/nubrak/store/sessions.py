@@ -1,0 +1,156 @@
+"""Sessions and their edits: labelled, reversible, revision-checked patches. Undo and redo walk them."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime
+
+import jsonpatch
+from pydantic import BaseModel
+from sqlalchemy import Engine, delete, func, select, text, update
+from sqlalchemy.orm import Session as Db
+
+from nubrak.core.document import Document
+from nubrak.core.edit import AnyAction, apply
+from nubrak.core.problem import Problem
+from nubrak.store.tables import EditRow, SessionRow
+
+CHANNEL = "nubrak"
+
+
+class SessionState(BaseModel):
+    """A session as a window sees it."""
+
+    id: str
+    revision: int
+    document: Document
+    undo: str | None = None
+    redo: str | None = None
+
+
+class SessionLine(BaseModel):
+    """A session in the list."""
+
+    id: str
+    name: str
+    about: str
+    sources: int
+    length_s: float
+    touched: datetime
+
+
+class StaleRevision(Problem):
+    """Somebody else changed the session first; ``state`` is how it stands now."""
+
+    def __init__(self, state: SessionState) -> None:
+        super().__init__("The session was changed in another window.", kept="That change stands.", todo="This window has caught up; do it once more.", kind="stale")
+        self.state = state
+
+
+@dataclass(frozen=True)
+class Sessions:
+    """The sessions of one database."""
+
+    engine: Engine
+
+    def new(self, document: Document, session_id: str | None = None) -> SessionState:
+        """Keep a new session."""
+        with Db(self.engine) as db, db.begin():
+            row = SessionRow(id=session_id or secrets.token_hex(6), name=document.name, revision=0, document=document.model_dump(mode="json"))
+            db.add(row)
+            db.flush()
+            return _state(db, row)
+
+    def all(self) -> list[SessionLine]:
+        """All sessions, the one touched last first."""
+        with Db(self.engine) as db:
+            rows = db.scalars(select(SessionRow).order_by(SessionRow.touched.desc(), SessionRow.id)).all()
+            lines = []
+            for row in rows:
+                document = Document.model_validate(row.document)
+                lines.append(SessionLine(id=row.id, name=document.name, about=document.about, sources=len(document.sources), length_s=document.length_s, touched=row.touched))
+            return lines
+
+    def get(self, session_id: str) -> SessionState:
+        """One session; a ``Problem`` where there is none."""
+        with Db(self.engine) as db:
+            return _state(db, _row(db, session_id))
+
+    def remove(self, session_id: str) -> None:
+        """Delete a session with its edits. Audio stays, for other sessions may use it."""
+        with Db(self.engine) as db, db.begin():
+            db.delete(_row(db, session_id))
+
+    def edit(self, session_id: str, revision: int | None, action: AnyAction) -> SessionState:
+        """Apply an action made at ``revision``. Raises ``StaleRevision`` where the session has moved on.
+
+        ``None`` applies it to whatever stands, for actions that only add.
+        """
+        with Db(self.engine) as db, db.begin():
+            row = _row(db, session_id, lock=True)
+            _check(db, row, revision)
+            document, label = apply(Document.model_validate(row.document), action)
+            new = document.model_dump(mode="json")
+            forward = jsonpatch.make_patch(row.document, new).patch
+            if not forward:
+                return _state(db, row)
+            db.execute(delete(EditRow).where(EditRow.session_id == session_id, EditRow.undone))
+            last = db.scalar(select(func.max(EditRow.number)).where(EditRow.session_id == session_id)) or 0
+            db.add(EditRow(session_id=session_id, number=last + 1, label=label, forward=forward, backward=jsonpatch.make_patch(new, row.document).patch, undone=False))
+            return _changed(db, row, new)
+
+    def undo(self, session_id: str, revision: int) -> SessionState:
+        """Take the last edit back."""
+        return self._walk(session_id, revision, back=True)
+
+    def redo(self, session_id: str, revision: int) -> SessionState:
+        """Do the edit taken back last once more."""
+        return self._walk(session_id, revision, back=False)
+
+    def _walk(self, session_id: str, revision: int, back: bool) -> SessionState:
+        with Db(self.engine) as db, db.begin():
+            row = _row(db, session_id, lock=True)
+            _check(db, row, revision)
+            edit = _next(db, session_id, undone=not back)
+            if edit is None:
+                raise Problem("There is nothing to undo." if back else "There is nothing to redo.")
+            new = jsonpatch.apply_patch(row.document, edit.backward if back else edit.forward)
+            db.execute(update(EditRow).where(EditRow.session_id == session_id, EditRow.number == edit.number).values(undone=back))
+            return _changed(db, row, new)
+
+
+def _row(db: Db, session_id: str, lock: bool = False) -> SessionRow:
+    row = db.get(SessionRow, session_id, with_for_update=lock or None)
+    if row is None:
+        raise Problem("This session does not exist.", todo="Choose another from the list.", kind="missing")
+    return row
+
+
+def _check(db: Db, row: SessionRow, revision: int | None) -> None:
+    if revision is not None and revision != row.revision:
+        raise StaleRevision(_state(db, row))
+
+
+def _next(db: Db, session_id: str, undone: bool) -> EditRow | None:
+    order = EditRow.number.asc() if undone else EditRow.number.desc()
+    return db.scalar(select(EditRow).where(EditRow.session_id == session_id, EditRow.undone == undone).order_by(order).limit(1))
+
+
+def _changed(db: Db, row: SessionRow, document: dict[str, object]) -> SessionState:
+    row.document = document
+    row.name = str(document["name"])
+    row.revision += 1
+    row.touched = func.now()
+    db.flush()
+    # Delivered when the transaction commits, so a window never hears of what is not there yet.
+    db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"session {row.id} {row.revision}"})
+    return _state(db, row)
+
+
+def _state(db: Db, row: SessionRow) -> SessionState:
+    undo, redo = _next(db, row.id, undone=False), _next(db, row.id, undone=True)
+    return SessionState(
+        id=row.id, revision=row.revision, document=Document.model_validate(row.document),
+        undo=undo.label if undo else None, redo=redo.label if redo else None,
+    )

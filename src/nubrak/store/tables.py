@@ -1,0 +1,83 @@
+"""The tables."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, BigInteger, DateTime, ForeignKey, Integer, LargeBinary, String, Text, func
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """All tables of the store."""
+
+
+class SessionRow(Base):
+    """One session: its document as it stands and the revision it has reached."""
+
+    __tablename__ = "session"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    revision: Mapped[int] = mapped_column(Integer, default=0)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+    touched: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class EditRow(Base):
+    """One edit: a labelled patch (RFC 6902) and the patch that takes it back. ``undone`` edits wait to be done again."""
+
+    __tablename__ = "edit"
+    session_id: Mapped[str] = mapped_column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    label: Mapped[str] = mapped_column(Text)
+    forward: Mapped[list[Any]] = mapped_column(JSON)
+    backward: Mapped[list[Any]] = mapped_column(JSON)
+    undone: Mapped[bool] = mapped_column(default=False)
+    made: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class AudioRow(Base):
+    """One audio file by the hash of its bytes; the bytes lie in ``audio_chunk``."""
+
+    __tablename__ = "audio"
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    size: Mapped[int] = mapped_column(BigInteger)
+    facts: Mapped[dict[str, Any]] = mapped_column(JSON)
+    stored: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class ChunkRow(Base):
+    """One MiB of an audio file."""
+
+    __tablename__ = "audio_chunk"
+    hash: Mapped[str] = mapped_column(ForeignKey("audio.hash", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class DerivedRow(Base):
+    """Something computed from audio, kept under a key that says from what and by which version. May be deleted any time."""
+
+    __tablename__ = "derived"
+    key: Mapped[str] = mapped_column(String(120), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class KitRow(Base):
+    """One kit of the library."""
+
+    __tablename__ = "kit"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class ProgressRow(Base):
+    """How far the analysis of one audio file is, for windows that open in the middle."""
+
+    __tablename__ = "progress"
+    audio: Mapped[str] = mapped_column(String(64), primary_key=True)
+    share: Mapped[float] = mapped_column(default=0.0)
+    problem: Mapped[str | None] = mapped_column(Text, default=None)

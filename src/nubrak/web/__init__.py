@@ -1,0 +1,1 @@
+"""FastAPI: thin routes, server-sent events, the built front end."""

@@ -1,0 +1,102 @@
+"""The application: routes, errors in sentences, the built front end."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, HTTPException, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse, JSONResponse, Response
+from sqlalchemy.exc import OperationalError
+from starlette.exceptions import HTTPException as StarletteHTTPException
+
+from nubrak.core.problem import Problem
+from nubrak.store.cache import Cache
+from nubrak.store.database import open_engine
+from nubrak.store.sessions import Sessions, StaleRevision
+from nubrak.web.desk import Desk
+from nubrak.web.guard import LOCAL_HOSTS, LocalOnly
+from nubrak.web.hub import Hub
+from nubrak.web.routes import router
+from nubrak.work.queue import sync_app
+from nubrak.work.settings import Settings
+
+_STATUS = {"input": 422, "missing": 404, "stale": 409, "refused": 403}
+
+
+def make_application(settings: Settings | None = None) -> FastAPI:
+    """The web application. Without settings, as for its schema alone, it can describe itself but not serve."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        assert settings is not None
+        engine = open_engine(settings.database_url)
+        folder = Path(settings.cache_folder)
+        uploads = folder / "uploads"
+        uploads.mkdir(parents=True, exist_ok=True)
+        for left in uploads.iterdir():
+            left.unlink(missing_ok=True)
+        queue = sync_app(settings.database_url)
+        with queue.open():
+            app.state.desk = Desk(engine, Cache(engine, settings.database_url, folder), Sessions(engine), queue, uploads)
+            app.state.hub = Hub(settings.database_url)
+            app.state.hub.start()
+            yield
+            await app.state.hub.stop()
+        engine.dispose()
+
+    app = FastAPI(
+        title="Nubrak", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
+        generate_unique_id_function=lambda route: str(route.name),
+    )
+    app.include_router(router)
+    app.add_middleware(LocalOnly, allowed_hosts=LOCAL_HOSTS | frozenset(settings.allowed_hosts if settings else ()))
+    app.add_exception_handler(Problem, _problem)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(StarletteHTTPException, _http)
+    app.add_exception_handler(OperationalError, _no_database)
+    if settings and settings.interface_folder:
+        _serve_interface(app, Path(settings.interface_folder))
+    return app
+
+
+def _say(status: int, what: str, kept: str = "Nothing was changed.", todo: str = "", **more: object) -> JSONResponse:
+    return JSONResponse({"what": what, "kept": kept, "todo": todo, **more}, status_code=status)
+
+
+def _problem(_: Request, error: Exception) -> Response:
+    assert isinstance(error, Problem)
+    more = {"state": error.state.model_dump(mode="json")} if isinstance(error, StaleRevision) else {}
+    return _say(_STATUS[error.kind], error.what, error.kept, error.todo, **more)
+
+
+def _invalid(_: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    where = " → ".join(str(step) for step in first["loc"] if step not in ("body", "query", "path"))
+    return _say(422, f"{where or 'The request'}: {str(first['msg']).removeprefix('Value error, ')}.", todo="Choose a value that fits.")
+
+
+def _http(_: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException | StarletteHTTPException)
+    return _say(error.status_code, {404: "There is nothing at this address.", 405: "This cannot be done here."}.get(error.status_code, str(error.detail)))
+
+
+def _no_database(_: Request, error: Exception) -> Response:
+    return _say(503, "The database does not answer.", "What was acknowledged is kept.", "Wait a moment; if it lasts, start Nubrak again.")
+
+
+def _serve_interface(app: FastAPI, folder: Path) -> None:
+    """The built front end: files as they are, and its page for every other address."""
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def interface(path: str) -> Response:
+        if path.startswith("api/"):
+            raise HTTPException(404)
+        asked = (folder / path).resolve()
+        if path and asked.is_file() and asked.is_relative_to(folder.resolve()):
+            lasting = path.startswith("assets/")
+            return FileResponse(asked, headers={"Cache-Control": "public, max-age=31536000, immutable" if lasting else "no-cache"})
+        return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})

@@ -1,0 +1,58 @@
+"""News for open windows: one listening connection per process, handed on to every window."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import suppress
+
+import psycopg
+
+from nubrak.store.sessions import CHANNEL
+
+
+class Hub:
+    """Listens to the database and gives each message to all who subscribe."""
+
+    def __init__(self, url: str) -> None:
+        self._url = url
+        self._windows: set[asyncio.Queue[str]] = set()
+        self._task: asyncio.Task[None] | None = None
+
+    def start(self) -> None:
+        """Begin to listen."""
+        self._task = asyncio.create_task(self._listen())
+
+    async def stop(self) -> None:
+        """Stop listening."""
+        if self._task:
+            self._task.cancel()
+            with suppress(asyncio.CancelledError):
+                await self._task
+
+    async def news(self) -> AsyncIterator[str]:
+        """Messages as they come, such as ``session ID REVISION`` and ``audio HASH SHARE``."""
+        window: asyncio.Queue[str] = asyncio.Queue(maxsize=1000)
+        self._windows.add(window)
+        try:
+            while True:
+                yield await window.get()
+        finally:
+            self._windows.discard(window)
+
+    async def _listen(self) -> None:
+        while True:
+            try:
+                async with await psycopg.AsyncConnection.connect(self._url, autocommit=True) as connection:
+                    await connection.execute(f"LISTEN {CHANNEL}")
+                    # What was missed while the connection was away, windows ask for themselves.
+                    self._tell("again")
+                    async for notice in connection.notifies():
+                        self._tell(notice.payload)
+            except psycopg.Error:
+                await asyncio.sleep(0.5)
+
+    def _tell(self, message: str) -> None:
+        for window in self._windows:
+            with suppress(asyncio.QueueFull):
+                window.put_nowait(message)

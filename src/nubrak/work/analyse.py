@@ -1,0 +1,72 @@
+"""The analysis of one audio file: decode, draw, find. Runs in a worker; safe to run again."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+from procrastinate import RetryStrategy
+from sqlalchemy import Engine, text
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session as Db
+
+from nubrak.core.find import find_candidates
+from nubrak.store.audio import facts_of
+from nubrak.store.cache import Cache
+from nubrak.store.database import open_engine
+from nubrak.store.sessions import CHANNEL
+from nubrak.store.tables import ProgressRow
+from nubrak.work.queue import AlreadyEnqueued, app
+from nubrak.work.settings import Settings
+
+
+@lru_cache(maxsize=1)
+def _here() -> tuple[Engine, Cache]:
+    settings = Settings()
+    engine = open_engine(settings.database_url)
+    folder = Path(settings.cache_folder)
+    folder.mkdir(parents=True, exist_ok=True)
+    return engine, Cache(engine, settings.database_url, folder)
+
+
+def report(engine: Engine, audio: str, share: float, problem: str | None = None) -> None:
+    """Say how far the analysis of a file is, to windows that are open and to those that open later."""
+    values = {"share": share, "problem": problem}
+    with Db(engine) as db, db.begin():
+        db.execute(insert(ProgressRow).values(audio=audio, **values).on_conflict_do_update(index_elements=["audio"], set_=values))
+        db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"audio {audio} {share:.2f}"})
+
+
+def analyse_audio(engine: Engine, cache: Cache, audio: str) -> None:
+    """Everything that is derived from one file alone."""
+    if cache.candidates(audio) is not None:
+        report(engine, audio, 1.0)
+        return
+    report(engine, audio, 0.05)
+    facts = facts_of(engine, audio)
+    mono = cache.mono(audio)
+    report(engine, audio, 0.4)
+    cache.peaks_base(audio)
+    report(engine, audio, 0.5)
+    cache.keep_candidates(audio, find_candidates(mono, facts.rate_hz))
+    report(engine, audio, 1.0)
+
+
+@app.task(name="analyse", retry=RetryStrategy(max_attempts=3, wait=2), pass_context=False)
+def analyse(audio: str) -> None:
+    """The task. What fails is said where the source stands, and tried again."""
+    engine, cache = _here()
+    try:
+        analyse_audio(engine, cache, audio)
+    except Exception as error:
+        report(engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept; it is tried again.")
+        raise
+
+
+def ask_for_analysis(queue: object, audio: str) -> None:
+    """Hand the analysis of a file out, once."""
+    try:
+        analyse_task = app.tasks["analyse"]
+        queue.configure_task(analyse_task.name, queueing_lock=f"analyse-{audio}").defer(audio=audio)  # type: ignore[attr-defined]
+    except AlreadyEnqueued:
+        pass

@@ -1,0 +1,16 @@
+"""Where things are, read from the environment; the one command sets it for its children."""
+
+from __future__ import annotations
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Addresses and folders of one process."""
+
+    model_config = SettingsConfigDict(env_prefix="NUBRAK_")
+    database_url: str
+    cache_folder: str
+    interface_folder: str = ""
+    port: int = 8137
+    allowed_hosts: list[str] = []
