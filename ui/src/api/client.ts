@@ -1,0 +1,91 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+export type Schema = components['schemas'];
+export type SessionState = Schema['SessionState'];
+export type Document = Schema['Document'];
+export type Part = Schema['Part'];
+export type Source = Schema['Source'];
+export type Layer = Schema['Layer'];
+export type Instrument = Schema['Instrument'];
+export type Piece = Schema['Piece'];
+export type FindSettings = Schema['FindSettings'];
+export type Decisions = Schema['DecisionColumns'];
+export type Overview = Schema['Overview'];
+export type PartOverview = Schema['PartOverview'];
+export type Action = Schema['EditRequest']['action'];
+export type ProblemBody = Schema['ProblemBody'];
+
+export const client = createClient<paths>({ baseUrl: window.location.origin });
+
+/** What went wrong, as the server says it, or that it could not be reached. */
+export class Refusal extends Error {
+  constructor(
+    readonly problem: ProblemBody,
+    readonly status: number,
+  ) {
+    super([problem.what, problem.kept, problem.todo].filter(Boolean).join(' '));
+  }
+}
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer; throws `Refusal` with the server's own sentence. */
+export async function take<T>(asked: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await asked;
+  } catch {
+    throw new Refusal(
+      {
+        what: 'Nubrak does not answer.',
+        kept: 'What was acknowledged is kept.',
+        todo: 'Start it again with ./nubrak start.',
+      },
+      0,
+    );
+  }
+  if (!answer.response.ok) {
+    const body = answer.error as Partial<ProblemBody> | undefined;
+    throw new Refusal(
+      {
+        what: body?.what ?? `The server answered ${answer.response.status}.`,
+        kept: body?.kept ?? 'What was acknowledged is kept.',
+        todo: body?.todo ?? 'Try once more.',
+        state: body?.state ?? null,
+      },
+      answer.response.status,
+    );
+  }
+  return answer.data as T;
+}
+
+/** Send a file as the body of a request, with progress; resolves with the answer's JSON. */
+export function upload<T>(address: string, file: File, onProgress: (share: number) => void): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open('POST', `${address}?name=${encodeURIComponent(file.name)}`);
+    request.responseType = 'json';
+    request.upload.onprogress = (event) => onProgress(event.total ? event.loaded / event.total : 0);
+    request.onload = () => {
+      if (request.status < 300) resolve(request.response as T);
+      else reject(new Refusal(request.response as ProblemBody, request.status));
+    };
+    request.onerror = () =>
+      reject(
+        new Refusal(
+          {
+            what: `The upload of “${file.name}” was cut off.`,
+            kept: 'Nothing was changed.',
+            todo: 'Drop the file once more.',
+          },
+          0,
+        ),
+      );
+    request.send(file);
+  });
+}

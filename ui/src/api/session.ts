@@ -1,0 +1,176 @@
+import { useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
+import { useEffect, useMemo } from 'react';
+import { useWindow } from '../state/window';
+import { client, Refusal, take, upload, type Action, type FindSettings, type SessionState } from './client';
+
+export const useLibrary = () =>
+  useQuery({ queryKey: ['library'], queryFn: () => take(client.GET('/api/library')), staleTime: Infinity });
+
+export const useSession = (id: string) =>
+  useQuery({
+    queryKey: ['session', id],
+    queryFn: () => take(client.GET('/api/sessions/{session_id}', { params: { path: { session_id: id } } })),
+    staleTime: Infinity,
+  });
+
+export const useOverview = (id: string, revision: number | undefined) =>
+  useQuery({
+    queryKey: ['overview', id, revision],
+    queryFn: () => take(client.GET('/api/sessions/{session_id}/overview', { params: { path: { session_id: id } } })),
+    enabled: revision !== undefined,
+    placeholderData: (old) => old,
+    // While something is being analysed, a missed message must not leave the window waiting.
+    refetchInterval: (query) => (query.state.data?.parts.some((part) => part.progress < 1) ? 2000 : false),
+  });
+
+export const askDecisions = (id: string, partId: string, find: FindSettings | null) =>
+  take(
+    client.POST('/api/sessions/{session_id}/parts/{part_id}/decisions', {
+      params: { path: { session_id: id, part_id: partId } },
+      body: { find },
+    }),
+  );
+
+/** Decisions of the part as it stands, kept on screen while the next revision's are on their way. */
+export const useDecisions = (id: string, partId: string | null, revision: number | undefined, ready: boolean) =>
+  useQuery({
+    queryKey: ['decisions', id, partId, revision, ready],
+    queryFn: () => askDecisions(id, partId!, null),
+    enabled: partId !== null && revision !== undefined,
+    placeholderData: (old, query) => (query?.queryKey[2] === partId ? old : undefined),
+  });
+
+/** Everything a window may do to a session. Actions made on a stale revision are made again on the new one. */
+export class Doing {
+  constructor(
+    private readonly queries: QueryClient,
+    readonly id: string,
+  ) {}
+
+  state(): SessionState | undefined {
+    return this.queries.getQueryData<SessionState>(['session', this.id]);
+  }
+
+  take(state: SessionState): SessionState {
+    const known = this.state();
+    if (!known || state.revision >= known.revision) this.queries.setQueryData(['session', this.id], state);
+    return state;
+  }
+
+  async act(action: Action): Promise<boolean> {
+    return this.again((revision) =>
+      client.POST('/api/sessions/{session_id}/edits', {
+        params: { path: { session_id: this.id } },
+        body: { revision, action },
+      }),
+    );
+  }
+
+  async add(partId: string, timeS: number): Promise<boolean> {
+    return this.again((revision) =>
+      client.POST('/api/sessions/{session_id}/parts/{part_id}/add', {
+        params: { path: { session_id: this.id, part_id: partId } },
+        body: { revision, time_s: Math.max(timeS, 0) },
+      }),
+    );
+  }
+
+  async walk(way: 'undo' | 'redo'): Promise<void> {
+    const before = this.state();
+    const label = way === 'undo' ? before?.undo : before?.redo;
+    if (!before || !label) return;
+    const params = { params: { path: { session_id: this.id } }, body: { revision: before.revision } };
+    const asked =
+      way === 'undo'
+        ? client.POST('/api/sessions/{session_id}/undo', params)
+        : client.POST('/api/sessions/{session_id}/redo', params);
+    try {
+      this.take(await take(asked));
+      useWindow.getState().notify(`${way === 'undo' ? 'Undone' : 'Done again'}: ${label}`, true);
+    } catch (error) {
+      this.tell(error);
+    }
+  }
+
+  async addFiles(files: File[]): Promise<void> {
+    const { set, notify } = useWindow.getState();
+    const progress = (name: string, share: number | null) => {
+      const others = { ...useWindow.getState().uploads };
+      delete others[name];
+      set({ uploads: share === null ? others : { ...others, [name]: share } });
+    };
+    for (const file of files) {
+      try {
+        progress(file.name, 0);
+        const state = await upload<SessionState>(`/api/sessions/${this.id}/sources`, file, (share) =>
+          progress(file.name, share),
+        );
+        this.take(state);
+      } catch (error) {
+        notify(error instanceof Error ? error.message : String(error));
+      } finally {
+        progress(file.name, null);
+      }
+    }
+  }
+
+  private async again(
+    ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>,
+  ) {
+    for (let attempt = 0; attempt < 4; attempt++) {
+      const revision = this.state()?.revision ?? 0;
+      try {
+        this.take(await take(ask(revision)));
+        if (attempt)
+          useWindow.getState().notify('Another window had changed the session; yours was done on top.', true);
+        return true;
+      } catch (error) {
+        if (error instanceof Refusal && error.status === 409 && error.problem.state) {
+          this.take(error.problem.state);
+          continue;
+        }
+        this.tell(error);
+        return false;
+      }
+    }
+    return false;
+  }
+
+  private tell(error: unknown): void {
+    if (error instanceof Refusal && error.problem.state) this.take(error.problem.state);
+    useWindow.getState().notify(error instanceof Error ? error.message : String(error));
+  }
+}
+
+export function useDoing(id: string): Doing {
+  const queries = useQueryClient();
+  return useMemo(() => new Doing(queries, id), [queries, id]);
+}
+
+/** Hear of other windows' edits and of the analysis going on. */
+export function useNews(id: string): void {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const news = new EventSource(`/api/sessions/${id}/events`);
+    const refresh = () => queries.invalidateQueries({ queryKey: ['session', id] });
+    const analysed = () => {
+      void queries.invalidateQueries({ queryKey: ['overview', id] });
+      void queries.invalidateQueries({ queryKey: ['decisions', id] });
+    };
+    news.addEventListener('session', (event) => {
+      const revision = Number((event as MessageEvent<string>).data.split(' ')[1]);
+      const known = queries.getQueryData<SessionState>(['session', id]);
+      if (!known || revision > known.revision) void refresh();
+    });
+    news.addEventListener('audio', analysed);
+    news.addEventListener('again', () => {
+      void refresh();
+      analysed();
+    });
+    return () => news.close();
+  }, [queries, id]);
+}
+
+/** A short random id for something new. */
+export const newId = (): string =>
+  Array.from(crypto.getRandomValues(new Uint8Array(6)), (byte) => byte.toString(16).padStart(2, '0')).join('');

@@ -1,0 +1,209 @@
+import { useEffect, useMemo, useRef } from 'react';
+import { Button } from 'react-bootstrap';
+import { Link, useNavigate, useParams } from 'react-router';
+import { useDoing, useLibrary, useNews, useOverview, useSession } from '../api/session';
+import { Find } from '../find/Find';
+import { Gather } from '../gather/Gather';
+import { LayerBench } from '../layer/LayerBench';
+import { PrintBench } from '../print/PrintBench';
+import { fitView, useWindow, zoomView } from '../state/window';
+import { Staff } from '../timeline/Staff';
+import { BENCHES, orderedParts, sessionLength, type BenchName, type BenchProps } from './bench';
+import { KeySheet } from './KeySheet';
+import { Notices } from './Notices';
+import { Parts } from './Parts';
+import { Transport } from './Transport';
+import { useKeys } from './useKeys';
+import { useNight } from './useNight';
+import { usePlaying } from './usePlaying';
+
+const BENCH = { gather: Gather, find: Find, layer: LayerBench, print: PrintBench };
+
+/** One session: the benches along the top, the staff, one part large, the transport. */
+export function Shell() {
+  const { id = '', bench: asked } = useParams();
+  const bench = (BENCHES as readonly string[]).includes(asked ?? '') ? (asked as BenchName) : 'find';
+  const navigate = useNavigate();
+  const session = useSession(id);
+  const library = useLibrary();
+  const revision = session.data?.revision;
+  const overview = useOverview(id, revision);
+  const doing = useDoing(id);
+  useNews(id);
+  useNight();
+  const { partId, set } = useWindow();
+  const document = session.data?.document;
+  const parts = useMemo(() => (document ? orderedParts(document) : []), [document]);
+  const pieces = useMemo(() => new Map(library.data?.pieces.map((piece) => [piece.id, piece])), [library.data]);
+  const lengthS = document ? sessionLength(document) : 0;
+
+  const opened = useRef('');
+  useEffect(() => {
+    if (!document || opened.current === id) return;
+    opened.current = id;
+    const first = parts.find(([, part]) => part.piece === 'snare') ?? parts[0];
+    set({
+      partId: first?.[0] ?? null,
+      playheadS: 0,
+      loop: null,
+      looping: false,
+      selectedS: null,
+      draft: null,
+      alone: false,
+      view: fitView({ startS: 0, spanS: 12 }, lengthS),
+    });
+  }, [document, id, parts, lengthS, set]);
+  useEffect(() => {
+    if (parts.length && !parts.some(([key]) => key === partId))
+      set({ partId: parts[0]![0], selectedS: null, draft: null });
+    if (!parts.length && partId && document) set({ partId: null });
+  }, [parts, partId, document, set]);
+
+  const { toggle } = usePlaying(id, document, revision, lengthS);
+  const go = (to: BenchName) => void navigate(`/session/${id}/${to}`);
+  const step = (by: number) => {
+    const index = parts.findIndex(([key]) => key === partId);
+    const next = parts[Math.min(Math.max(index + by, 0), parts.length - 1)];
+    if (next) set({ partId: next[0], selectedS: null, draft: null });
+  };
+  const zoom = (factor: number) => {
+    const { view, playheadS } = useWindow.getState();
+    const inside = playheadS >= view.startS && playheadS <= view.startS + view.spanS;
+    set({ view: zoomView(view, factor, inside ? playheadS : view.startS + view.spanS / 2, lengthS) });
+  };
+  const nextBench = (by: number) =>
+    go(BENCHES[Math.min(Math.max(BENCHES.indexOf(bench) + by, 0), BENCHES.length - 1)]!);
+  useKeys({
+    ' ': toggle,
+    '1': () => set({ hearing: 'recording' }),
+    '2': () => set({ hearing: 'layers' }),
+    '3': () => set({ hearing: 'both' }),
+    s: () => set({ alone: !useWindow.getState().alone }),
+    l: () => {
+      const { loop, looping, view } = useWindow.getState();
+      set({
+        looping: !looping,
+        loop: loop ?? { startS: view.startS, endS: Math.min(view.startS + view.spanS, lengthS) },
+      });
+    },
+    Home: () => set({ playheadS: 0, view: fitView({ ...useWindow.getState().view, startS: 0 }, lengthS) }),
+    End: () => set({ playheadS: lengthS, view: fitView({ ...useWindow.getState().view, startS: lengthS }, lengthS) }),
+    '+': () => zoom(0.6),
+    '=': () => zoom(0.6),
+    '-': () => zoom(1 / 0.6),
+    '0': () => set({ view: fitView({ startS: 0, spanS: lengthS }, lengthS) }),
+    ',': () => step(-1),
+    '.': () => step(1),
+    PageDown: () => nextBench(1),
+    PageUp: () => nextBench(-1),
+    'Ctrl+z': () => void doing.walk('undo'),
+    'Ctrl+Shift+z': () => void doing.walk('redo'),
+    'Ctrl+y': () => void doing.walk('redo'),
+    r: () => set({ grid: !useWindow.getState().grid }),
+    n: () => set({ night: !useWindow.getState().night }),
+    '?': () => set({ keysShown: !useWindow.getState().keysShown }),
+  });
+
+  if (session.error || library.error) {
+    return (
+      <div className="page-message" role="alert">
+        <h1>{(session.error ?? library.error)!.message}</h1>
+        <Link to="/">To the list of sessions</Link>
+      </div>
+    );
+  }
+  if (!document || revision === undefined || !library.data)
+    return <div className="page-message">Opening the session …</div>;
+
+  const part = (partId && document.parts?.[partId]) || null;
+  const props: BenchProps = {
+    doing,
+    document,
+    revision,
+    overview: overview.data,
+    library: library.data,
+    pieces,
+    partId: part ? partId : null,
+    part,
+    piece: part ? (pieces.get(part.piece) ?? null) : null,
+  };
+  const Bench = BENCH[bench];
+  const hits = overview.data?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
+  const layers = parts.reduce((sum, [, one]) => sum + Object.keys(one.layers ?? {}).length, 0);
+  const under: Record<BenchName, string> = {
+    gather: `${parts.length} ${parts.length === 1 ? 'source' : 'sources'}`,
+    find: `${hits} ${hits === 1 ? 'hit' : 'hits'}`,
+    layer: `${layers} ${layers === 1 ? 'layer' : 'layers'}`,
+    print: 'MIDI and audio',
+  };
+  return (
+    <div className="shell">
+      <header>
+        <Link to="/" className="wordmark" aria-label="Nubrak: all sessions">
+          nubrak
+        </Link>
+        <div className="session-name">
+          <strong>{document.name}</strong>
+          <span>{document.about || `${lengthS.toFixed(1)} s at ${document.rate_hz} Hz`}</span>
+        </div>
+        <nav aria-label="Benches">
+          {BENCHES.map((name) => (
+            <Link
+              key={name}
+              to={`/session/${id}/${name}`}
+              className={name === bench ? 'here' : ''}
+              aria-current={name === bench ? 'page' : undefined}
+            >
+              <strong>{name[0]!.toUpperCase() + name.slice(1)}</strong>
+              <span>{under[name]}</span>
+            </Link>
+          ))}
+        </nav>
+        <div className="header-acts">
+          <Button
+            variant="link"
+            disabled={!session.data?.undo}
+            title={session.data?.undo ? `Undo: ${session.data.undo}` : 'Nothing to undo'}
+            onClick={() => void doing.walk('undo')}
+          >
+            Undo
+          </Button>
+          <Button
+            variant="link"
+            disabled={!session.data?.redo}
+            title={session.data?.redo ? `Do again: ${session.data.redo}` : 'Nothing to do again'}
+            onClick={() => void doing.walk('redo')}
+          >
+            Redo
+          </Button>
+          <Button variant="link" onClick={() => set({ keysShown: true })}>
+            Keys
+          </Button>
+          <NightButton />
+        </div>
+      </header>
+      <Staff document={document} overview={overview.data} pieces={pieces} />
+      <main className={`bench bench-${bench}`}>
+        {bench !== 'gather' && <Parts {...props} />}
+        <Bench {...props} key={bench} />
+      </main>
+      <Transport
+        document={document}
+        partName={part && overview.data ? (overview.data.parts.find((one) => one.part_id === partId)?.name ?? '') : ''}
+        toggle={toggle}
+      />
+      <KeySheet />
+      <Notices />
+    </div>
+  );
+}
+
+function NightButton() {
+  const night = useWindow((state) => state.night);
+  const set = useWindow((state) => state.set);
+  return (
+    <Button variant="link" onClick={() => set({ night: !night })}>
+      {night ? 'Day' : 'Night'}
+    </Button>
+  );
+}

@@ -1,0 +1,61 @@
+import type { Document } from '../api/client';
+import { useWindow } from '../state/window';
+import { barAndBeat, clock } from '../timeline/axes';
+import { Key } from './Key';
+
+function Place({ document }: { document: Document }) {
+  const playheadS = useWindow((state) => state.playheadS);
+  return (
+    <>
+      <span className="clock" data-testid="clock">
+        {clock(playheadS)}
+      </span>
+      <span className="number place">{barAndBeat(document.tempo ?? {}, playheadS)}</span>
+    </>
+  );
+}
+
+/** Along the bottom: where we are, and the keys that move us. */
+export function Transport({
+  document,
+  partName,
+  toggle,
+}: {
+  document: Document;
+  partName: string;
+  toggle: () => void;
+}) {
+  const playing = useWindow((state) => state.playing);
+  const loop = useWindow((state) => state.loop);
+  const looping = useWindow((state) => state.looping);
+  const alone = useWindow((state) => state.alone);
+  const set = useWindow((state) => state.set);
+  return (
+    <footer>
+      <Place document={document} />
+      <span className="number">{(document.tempo?.bpm ?? 120).toFixed(1)} bpm</span>
+      <button type="button" className="plain-act" onClick={toggle} aria-pressed={playing}>
+        <Key>Space</Key> {playing ? 'Stop' : 'Play'}
+      </button>
+      <button
+        type="button"
+        className="plain-act"
+        onClick={() => loop && set({ looping: !looping })}
+        aria-pressed={looping}
+        disabled={!loop}
+      >
+        <Key>L</Key>{' '}
+        {loop
+          ? `Loop ${(loop.endS - loop.startS).toFixed(2)} s${looping ? '' : ', off'}`
+          : 'Loop: drag over the waveform'}
+      </button>
+      <span className="spacer" />
+      <span className="quiet">
+        {playing ? (alone ? `playing ${partName.toLowerCase()} alone` : 'playing all parts') : ''}
+      </span>
+      <span className="quiet">
+        <Key>?</Key> all keys
+      </span>
+    </footer>
+  );
+}

@@ -1,0 +1,205 @@
+import type { Hearing } from '../state/window';
+
+export interface Heard {
+  sessionId: string;
+  rateHz: number;
+  lengthS: number;
+  partId: string | null;
+}
+
+interface Stretch {
+  atS: number; // on the context's clock
+  fromS: number; // on the session's time line
+  lengthS: number;
+  nodes: AudioBufferSourceNode[];
+}
+
+const FIRST_S = 0.35;
+const NEXT_S = 2;
+const AHEAD_S = 3;
+const LEAD_S = 0.02;
+const FADE_S = 0.004;
+
+/**
+ * Plays recording and layers as two streams of windows from the server that start on the same sample, so that switching
+ * between them is a matter of two gains. Only a few seconds are ever held.
+ */
+export class Player {
+  private context: AudioContext | null = null;
+  private gains: Record<'recording' | 'layers', GainNode> | null = null;
+  private stretches: Stretch[] = [];
+  private run = 0;
+  private heard: Heard | null = null;
+  private hearing: Hearing = 'both';
+  private loop: { startS: number; endS: number } | null = null;
+  playing = false;
+  /** Called when playing ends by itself. */
+  onEnd: () => void = () => {};
+  onProblem: (text: string) => void = () => {};
+
+  /** Where the sound is, in seconds of the session, or null while it stands. */
+  positionS(): number | null {
+    if (!this.playing || !this.context) return null;
+    const now = this.context.currentTime - (this.context.outputLatency || 0);
+    const current = this.stretches.findLast((stretch) => stretch.atS <= now) ?? this.stretches[0];
+    if (!current) return null;
+    return current.fromS + Math.min(Math.max(now - current.atS, 0), current.lengthS);
+  }
+
+  async play(heard: Heard, fromS: number): Promise<void> {
+    this.stop();
+    const run = ++this.run;
+    this.heard = heard;
+    this.playing = true;
+    const context = this.prepare(heard.rateHz);
+    const resumed = context.state === 'running' ? Promise.resolve() : context.resume();
+    try {
+      const [first] = await Promise.all([this.fetchWindow(fromS, FIRST_S), resumed]);
+      if (run !== this.run) return;
+      await this.stream(run, fromS, context.currentTime + LEAD_S, first);
+    } catch (error) {
+      if (run === this.run) this.fail(error);
+    }
+  }
+
+  stop(): void {
+    this.run++;
+    this.playing = false;
+    for (const stretch of this.stretches) for (const node of stretch.nodes) node.stop();
+    this.stretches = [];
+  }
+
+  hear(hearing: Hearing): void {
+    this.hearing = hearing;
+    if (!this.gains || !this.context) return;
+    for (const bus of ['recording', 'layers'] as const) {
+      this.gains[bus].gain.setTargetAtTime(
+        hearing === bus || hearing === 'both' ? 1 : 0,
+        this.context.currentTime,
+        FADE_S / 3,
+      );
+    }
+  }
+
+  setLoop(loop: { startS: number; endS: number } | null): void {
+    const changed = JSON.stringify(loop) !== JSON.stringify(this.loop);
+    this.loop = loop;
+    if (changed) this.refresh(this.heard);
+  }
+
+  /** Something that sounds has changed: go on from here with what it is now. */
+  refresh(heard: Heard | null): void {
+    this.heard = heard;
+    if (!this.playing || !this.context || !heard) return;
+    const at = this.context.currentTime + 0.15;
+    const current = this.stretches.findLast((stretch) => stretch.atS <= at);
+    if (!current) return;
+    const fromS = current.fromS + (at - current.atS);
+    const run = ++this.run;
+    void this.fetchWindow(fromS, FIRST_S)
+      .then((first) => {
+        if (run !== this.run || !this.context) return;
+        const late = Math.max(this.context.currentTime + 0.005 - at, 0);
+        for (const stretch of this.stretches) for (const node of stretch.nodes) node.stop(at + late);
+        this.stretches = this.stretches.filter((stretch) => stretch.atS < at + late);
+        return this.stream(run, fromS, at + late, first);
+      })
+      .catch((error: unknown) => run === this.run && this.fail(error));
+  }
+
+  private prepare(rateHz: number): AudioContext {
+    if (this.context && this.context.sampleRate !== rateHz) {
+      void this.context.close();
+      this.context = null;
+    }
+    if (!this.context) {
+      this.context = new AudioContext({ sampleRate: rateHz, latencyHint: 'interactive' });
+      const make = () => {
+        const gain = this.context!.createGain();
+        gain.connect(this.context!.destination);
+        return gain;
+      };
+      this.gains = { recording: make(), layers: make() };
+      for (const bus of ['recording', 'layers'] as const) {
+        this.gains[bus].gain.value = this.hearing === bus || this.hearing === 'both' ? 1 : 0;
+      }
+    }
+    return this.context;
+  }
+
+  /** Put window after window on the clock, staying a few seconds ahead. */
+  private async stream(run: number, fromS: number, atS: number, first: Float32Array[]): Promise<void> {
+    let windows = first;
+    let position = fromS;
+    let at = atS;
+    while (run === this.run && this.context && this.heard) {
+      const lengthS = (windows[0]?.length ?? 0) / 2 / this.heard.rateHz;
+      if (lengthS > 0) {
+        at = Math.max(at, this.context.currentTime + 0.001);
+        this.put(windows, position, at, lengthS);
+        at += lengthS;
+        position += lengthS;
+      }
+      if (this.loop && position >= this.loop.endS - 1e-6 && fromS < this.loop.endS) position = this.loop.startS;
+      else if (position >= this.heard.lengthS - 1e-6 || lengthS === 0) {
+        const left = at - this.context.currentTime;
+        await new Promise((done) => setTimeout(done, Math.max(left, 0) * 1000));
+        if (run === this.run) {
+          this.stop();
+          this.onEnd();
+        }
+        return;
+      }
+      while (run === this.run && this.context && at - this.context.currentTime > AHEAD_S) {
+        await new Promise((done) => setTimeout(done, 60));
+      }
+      if (run !== this.run) return;
+      windows = await this.fetchWindow(position, NEXT_S);
+    }
+  }
+
+  private put(windows: Float32Array[], fromS: number, atS: number, lengthS: number): void {
+    const context = this.context!;
+    const nodes = (['recording', 'layers'] as const).map((bus, index) => {
+      const samples = windows[index]!;
+      const buffer = context.createBuffer(2, samples.length / 2, context.sampleRate);
+      for (const side of [0, 1]) {
+        const channel = buffer.getChannelData(side);
+        for (let i = 0; i < channel.length; i++) channel[i] = samples[2 * i + side]!;
+      }
+      const node = context.createBufferSource();
+      node.buffer = buffer;
+      node.connect(this.gains![bus]);
+      node.start(atS);
+      return node;
+    });
+    const before = context.currentTime - 1;
+    this.stretches = this.stretches.filter((stretch) => stretch.atS + stretch.lengthS > before);
+    this.stretches.push({ atS, fromS, lengthS, nodes });
+  }
+
+  private async fetchWindow(fromS: number, lengthS: number): Promise<Float32Array[]> {
+    const { sessionId, rateHz, partId, lengthS: wholeS } = this.heard!;
+    const endS = this.loop && fromS < this.loop.endS ? Math.min(wholeS, this.loop.endS) : wholeS;
+    const start = Math.max(Math.round(fromS * rateHz), 0);
+    const frames = Math.min(Math.round(lengthS * rateHz), Math.round(endS * rateHz) - start);
+    if (frames <= 0) return [new Float32Array(0), new Float32Array(0)];
+    const part = partId ? `&part=${encodeURIComponent(partId)}` : '';
+    return Promise.all(
+      ['recording', 'layers'].map(async (bus) => {
+        const answer = await fetch(`/api/sessions/${sessionId}/sound/${bus}?start=${start}&frames=${frames}${part}`);
+        if (!answer.ok)
+          throw new Error('This stretch could not be played. Nothing was changed. Press Space to try again.');
+        return new Float32Array(await answer.arrayBuffer());
+      }),
+    );
+  }
+
+  private fail(error: unknown): void {
+    this.stop();
+    this.onEnd();
+    this.onProblem(error instanceof Error ? error.message : String(error));
+  }
+}
+
+export const player = new Player();

@@ -1,0 +1,111 @@
+import { useCallback, useMemo, type PointerEvent } from 'react';
+import type { Document, Overview, Piece } from '../api/client';
+import { fitView, useWindow } from '../state/window';
+import { gridLines, timeToX, xToTime } from './axes';
+import { Canvas, type Draw } from './Canvas';
+import { headSize, inks, noteHead } from './heads';
+
+const LEFT = 18;
+const LINE_GAP = 10;
+const TOP_LINE = 32;
+
+const onPlayhead = (redraw: () => void) =>
+  useWindow.subscribe((now, old) => now.playheadS !== old.playheadS && redraw());
+
+interface Props {
+  document: Document;
+  overview: Overview | undefined;
+  pieces: Map<string, Piece>;
+}
+
+/** The whole session as a percussion staff: overview, navigator, and the thing to click. */
+export function Staff({ document, overview, pieces }: Props) {
+  const night = useWindow((state) => state.night);
+  const view = useWindow((state) => state.view);
+  const partId = useWindow((state) => state.partId);
+  const grid = useWindow((state) => state.grid);
+  const loop = useWindow((state) => state.loop);
+  const lengthS = overview?.length_s || 1;
+  const whole = useMemo(() => ({ startS: 0, spanS: lengthS }), [lengthS]);
+
+  const drawNotes = useCallback<Draw>(
+    (context, width) => {
+      const look = inks(night);
+      const box = width - 2 * LEFT;
+      context.font = '11px "Recursive Variable", monospace';
+      const pxPerS = box / lengthS;
+      for (const line of gridLines(document.tempo ?? {}, 0, lengthS, 34 / pxPerS)) {
+        if (!grid || line.kind !== 'bar') continue;
+        const x = timeToX(line.timeS, whole, LEFT, box);
+        context.fillStyle = look.faint;
+        context.fillRect(x, TOP_LINE, 1, 4 * LINE_GAP);
+        context.fillStyle = look.quiet;
+        context.fillText(String(line.bar), x + 2, 12);
+      }
+      context.fillStyle = look.rule;
+      for (let line = 0; line < 5; line++) context.fillRect(LEFT, TOP_LINE + line * LINE_GAP, box, 1);
+      if (!overview) return;
+      for (const part of [...overview.parts].sort(
+        (a, b) => Number(a.part_id === partId) - Number(b.part_id === partId),
+      )) {
+        const settings = document.parts?.[part.part_id];
+        const piece = settings && pieces.get(settings.piece);
+        if (!piece) continue;
+        const y = TOP_LINE + (4 - piece.staff) * LINE_GAP;
+        const colour = look.piece(piece.ink);
+        context.fillStyle = colour;
+        context.strokeStyle = colour;
+        for (let i = 0; i < part.time_s.length; i++) {
+          const velocity = part.velocity[i]!;
+          context.globalAlpha = 0.35 + 0.65 * (velocity / 127);
+          noteHead(context, piece.head, timeToX(part.time_s[i]!, whole, LEFT, box), y, headSize(velocity, 1.2, 4.2));
+        }
+        context.globalAlpha = 1;
+      }
+      if (loop) {
+        const from = timeToX(loop.startS, whole, LEFT, box);
+        context.fillStyle = look.ink;
+        context.fillRect(from, 92, Math.max(timeToX(loop.endS, whole, LEFT, box) - from, 2), 3);
+      }
+    },
+    [night, document, overview, pieces, whole, lengthS, partId, grid, loop],
+  );
+
+  const drawPlace = useCallback<Draw>(
+    (context, width, height) => {
+      const look = inks(night);
+      const box = width - 2 * LEFT;
+      const from = timeToX(view.startS, whole, LEFT, box);
+      const span = Math.max((view.spanS / lengthS) * box, 3);
+      context.fillStyle = look.shade;
+      context.fillRect(from, 17, span, height - 22);
+      context.strokeStyle = look.ink;
+      context.lineWidth = 1.5;
+      context.strokeRect(from, 17, span, height - 22);
+      context.fillStyle = look.ink;
+      context.fillRect(timeToX(useWindow.getState().playheadS, whole, LEFT, box) - 0.75, 17, 1.5, height - 22);
+    },
+    [night, view, whole, lengthS],
+  );
+
+  const go = (event: PointerEvent<HTMLDivElement>) => {
+    const bounds = event.currentTarget.getBoundingClientRect();
+    const timeS = xToTime(event.clientX - bounds.left, whole, LEFT, bounds.width - 2 * LEFT);
+    useWindow.getState().set({ view: fitView({ ...view, startS: timeS - view.spanS / 2 }, lengthS) });
+  };
+  return (
+    <div
+      className="staff"
+      role="img"
+      aria-label="The whole session as a percussion staff. Click to go to a place."
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        go(event);
+      }}
+      onPointerMove={(event) => event.buttons & 1 && go(event)}
+    >
+      <Canvas draw={drawPlace} on={onPlayhead} />
+      <Canvas draw={drawNotes} />
+    </div>
+  );
+}

@@ -1,0 +1,43 @@
+import type { Source } from '../api/client';
+import type { View } from '../state/window';
+import { timeToX } from './axes';
+import { exponentFor, extremes } from './tiles';
+
+/** Draw a source's waveform into a box. Where pixels are finer than samples, a line through the samples. */
+export function drawWaveform(
+  context: CanvasRenderingContext2D,
+  source: Source,
+  view: View,
+  box: { left: number; top: number; width: number; height: number },
+  colour: string,
+): void {
+  const middle = box.top + box.height / 2;
+  const half = box.height / 2;
+  context.fillStyle = colour;
+  for (const clip of source.clips) {
+    const start = clip.start_s ?? 0;
+    const from = Math.max(timeToX(start, view, box.left, box.width), box.left);
+    const to = Math.min(timeToX(start + clip.length_s, view, box.left, box.width), box.left + box.width);
+    const samplesPerPixel = (view.spanS * clip.rate_hz) / box.width;
+    const exponent = exponentFor(samplesPerPixel);
+    const sampleAt = (x: number) => (view.startS + ((x - box.left) / box.width) * view.spanS - start) * clip.rate_hz;
+    if (samplesPerPixel < 1) {
+      context.strokeStyle = colour;
+      context.lineWidth = 1.4;
+      context.beginPath();
+      for (let sample = Math.max(Math.floor(sampleAt(from)), 0); sample <= sampleAt(to) + 1; sample++) {
+        const found = extremes(clip.audio, sample, sample + 1, 0);
+        if (found)
+          context.lineTo(timeToX(start + sample / clip.rate_hz, view, box.left, box.width), middle - found[1] * half);
+      }
+      context.stroke();
+      continue;
+    }
+    for (let x = Math.floor(from); x < to; x++) {
+      const found = extremes(clip.audio, Math.max(sampleAt(x), 0), Math.max(sampleAt(x + 1), 0), exponent);
+      if (!found) continue;
+      const top = middle - found[1] * half;
+      context.fillRect(x, top, 1, Math.max(middle - found[0] * half - top, 0.8));
+    }
+  }
+}
