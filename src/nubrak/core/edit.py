@@ -209,8 +209,12 @@ def _add_source(new: Document, action: AddSource) -> Document:
         raise Problem("This source is in the session already.")
     if not new.sources:
         new.rate_hz = action.clip.rate_hz
+    notes = list(action.notes)
+    twin = next((source.name for source in new.sources.values() if any(clip.audio == action.clip.audio for clip in source.clips)), None)
+    if twin is not None:
+        notes.append(f"The same recording is in the session already, as {twin}. Both are kept.")
     place = max((source.place for source in new.sources.values()), default=-1) + 1
-    new.sources[action.source_id] = Source(name=action.name, place=place, clips=[action.clip], guess=action.guess, notes=action.notes)
+    new.sources[action.source_id] = Source(name=action.name, place=place, clips=[action.clip], guess=action.guess, notes=notes)
     new.parts[action.part_id] = Part(piece=action.guess.piece, place=place, sources=[action.source_id])
     return new
 

@@ -124,7 +124,8 @@ def _rises(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], 
         rise = ahead - rang
         plain = level if plain is None else plain
         rises = rise if rises is None else np.maximum(rises, rise)
-        signal = np.diff(signal, prepend=signal[:1])
+        # Extrapolated by one sample, so that a signal which begins off zero does not begin with a jump.
+        signal = np.diff(signal, prepend=2 * signal[:1] - signal[1:2])
     assert plain is not None and rises is not None
     return plain, rises
 

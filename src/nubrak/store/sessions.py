@@ -12,9 +12,9 @@ from sqlalchemy import Engine, delete, func, select, text, update
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.document import Document
-from nubrak.core.edit import AnyAction, apply
+from nubrak.core.edit import AddLayer, AddSource, AnyAction, SetLayer, apply
 from nubrak.core.problem import Problem
-from nubrak.store.tables import EditRow, SessionRow
+from nubrak.store.tables import AudioRow, EditRow, SessionRow
 
 CHANNEL = "nubrak"
 
@@ -77,6 +77,14 @@ class Sessions:
         with Db(self.engine) as db:
             return _state(db, _row(db, session_id))
 
+    def revision(self, session_id: str) -> int:
+        """The revision a session has reached; a ``Problem`` where there is none."""
+        with self.engine.connect() as connection:
+            found = connection.scalar(select(SessionRow.revision).where(SessionRow.id == session_id))
+        if found is None:
+            raise _no_session()
+        return int(found)
+
     def remove(self, session_id: str) -> None:
         """Delete a session with its edits. Audio stays, for other sessions may use it."""
         with Db(self.engine) as db, db.begin():
@@ -90,6 +98,7 @@ class Sessions:
         with Db(self.engine) as db, db.begin():
             row = _row(db, session_id, lock=True)
             _check(db, row, revision)
+            _audio_is_here(db, action)
             document, label = apply(Document.model_validate(row.document), action)
             new = document.model_dump(mode="json")
             forward = jsonpatch.make_patch(row.document, new).patch
@@ -123,8 +132,23 @@ class Sessions:
 def _row(db: Db, session_id: str, lock: bool = False) -> SessionRow:
     row = db.get(SessionRow, session_id, with_for_update=lock or None)
     if row is None:
-        raise Problem("This session does not exist.", todo="Choose another from the list.", kind="missing")
+        raise _no_session()
     return row
+
+
+def _audio_is_here(db: Db, action: AnyAction) -> None:
+    """Refuse an action that speaks of audio the store does not have."""
+    wanted = set()
+    if isinstance(action, AddSource):
+        wanted.add(action.clip.audio)
+    elif isinstance(action, AddLayer | SetLayer) and action.instrument is not None:
+        wanted.update(sample.audio for sample in action.instrument.samples)
+    if wanted and len(db.scalars(select(AudioRow.hash).where(AudioRow.hash.in_(wanted))).all()) < len(wanted):
+        raise Problem("This audio is not in the store.", todo="Drop the file once more.", kind="missing")
+
+
+def _no_session() -> Problem:
+    return Problem("This session does not exist.", todo="Choose another from the list.", kind="missing")
 
 
 def _check(db: Db, row: SessionRow, revision: int | None) -> None:

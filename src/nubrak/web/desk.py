@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -75,17 +74,16 @@ class Desk:
     sessions: Sessions
     queue: object
     uploads: Path
-    _standing: OrderedDict[tuple[str, int], Standing] = field(default_factory=OrderedDict)
-    _samples: OrderedDict[tuple[str, int], NDArray[np.float32]] = field(default_factory=OrderedDict)
+    _standing: dict[tuple[str, int], Standing] = field(default_factory=dict)
+    _samples: dict[tuple[str, int], NDArray[np.float32]] = field(default_factory=dict)
 
     def standing(self, session_id: str) -> Standing:
         """The session as it stands now. Asks for the analysis of what has not been analysed."""
+        kept = self._standing.get((session_id, self.sessions.revision(session_id)))
+        if kept is not None and not any(kept.waiting.values()):
+            return kept
         state = self.sessions.get(session_id)
         key = (session_id, state.revision)
-        kept = self._standing.get(key)
-        if kept is not None and not any(kept.waiting.values()):
-            self._standing.move_to_end(key)
-            return kept
         inputs, waiting = {}, {}
         for part_id, part in state.document.parts.items():
             found = [self._candidates(state.document.sources[source_id]) for source_id in part.sources]
@@ -93,7 +91,8 @@ class Desk:
             inputs[part_id] = PartInput(state.document.part_name(part_id), part.piece, join([c for c, _ in found], [0.0] * len(found)), part.find, part.mark_list)
         self._standing[key] = standing = Standing(state, inputs, waiting)
         while len(self._standing) > 24:
-            self._standing.popitem(last=False)
+            # Oldest first; another thread may have been faster.
+            self._standing.pop(next(iter(self._standing)), None)
         return standing
 
     def _candidates(self, source: Source) -> tuple[Candidates, list[str]]:
@@ -128,11 +127,12 @@ class Desk:
 
     def _sample(self, sample: Sample, rate_hz: int) -> NDArray[np.float32]:
         key = (sample.audio, rate_hz)
-        if key not in self._samples:
-            self._samples[key] = np.array(self.cache.decoded(sample.audio, rate_hz))
+        audio = self._samples.get(key)
+        if audio is None:
+            self._samples[key] = audio = np.array(self.cache.decoded(sample.audio, rate_hz))
             while len(self._samples) > 400:
-                self._samples.popitem(last=False)
-        return self._samples[key]
+                self._samples.pop(next(iter(self._samples)), None)
+        return audio
 
     def facts(self, audio: str) -> dict[str, object]:
         """What is known of a stored file."""

@@ -3,6 +3,7 @@ import { ButtonGroup, ToggleButton } from 'react-bootstrap';
 import { orderedParts, sessionLength, type BenchProps } from '../shell/bench';
 import { PieceMark } from '../shell/PieceMark';
 import { clock } from '../timeline/axes';
+import { noteName } from '../timeline/noteName';
 
 const DEPTHS = [
   ['16', '16 bit'],
@@ -64,6 +65,9 @@ export function PrintBench({ doing, document, overview, pieces, partId, part }: 
                     {piece && <PieceMark piece={piece} />} {name(id)}
                   </td>
                   <td className="number">{count} hits</td>
+                  <td className="number" title="note number · its name where 60 is C3">
+                    {noteName(one.shape?.note ?? piece?.note ?? 0)}
+                  </td>
                   <td>
                     <a href={`${base}/midi?part=${id}`} download aria-label={`MIDI of ${name(id)}`}>
                       MIDI

@@ -31,7 +31,8 @@ export function Shell() {
   const doing = useDoing(id);
   useNews(id);
   useNight();
-  const { partId, set } = useWindow();
+  const partId = useWindow((state) => state.partId);
+  const set = useWindow((state) => state.set);
   const document = session.data?.document;
   const parts = useMemo(() => (document ? orderedParts(document) : []), [document]);
   const pieces = useMemo(() => new Map(library.data?.pieces.map((piece) => [piece.id, piece])), [library.data]);
@@ -54,10 +55,12 @@ export function Shell() {
     });
   }, [document, id, parts, lengthS, set]);
   useEffect(() => {
+    if (opened.current !== id) return;
+    const { partId } = useWindow.getState();
     if (parts.length && !parts.some(([key]) => key === partId))
       set({ partId: parts[0]![0], selectedS: null, draft: null });
     if (!parts.length && partId && document) set({ partId: null });
-  }, [parts, partId, document, set]);
+  }, [id, parts, partId, document, set]);
 
   const { toggle } = usePlaying(id, document, revision, lengthS);
   const go = (to: BenchName) => void navigate(`/session/${id}/${to}`);

@@ -37,6 +37,15 @@ export function usePlaying(id: string, document: Document | undefined, revision:
     if (player.playing) player.refresh({ sessionId: id, rateHz, lengthS, partId: heardPart });
   }, [id, rateHz, lengthS, heardPart, revision]);
 
+  // What would be heard first is fetched while nothing plays, so Space answers at once.
+  const standingS = useWindow((state) => (state.playing ? null : state.playheadS));
+  useEffect(() => {
+    player.unready();
+    if (standingS === null || !lengthS) return;
+    const timer = setTimeout(() => player.ready({ sessionId: id, rateHz, lengthS, partId: heardPart }, standingS), 80);
+    return () => clearTimeout(timer);
+  }, [standingS, id, rateHz, lengthS, heardPart, revision, loop, looping]);
+
   useEffect(() => {
     if (!playing) return;
     let frame = 0;

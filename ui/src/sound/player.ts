@@ -31,6 +31,7 @@ export class Player {
   private run = 0;
   private heard: Heard | null = null;
   private hearing: Hearing = 'both';
+  private prepared: { of: string; window: Promise<Float32Array[]> } | null = null;
   private loop: { startS: number; endS: number } | null = null;
   playing = false;
   /** Called when playing ends by itself. */
@@ -54,12 +55,28 @@ export class Player {
     const context = this.prepare(heard.rateHz);
     const resumed = context.state === 'running' ? Promise.resolve() : context.resume();
     try {
-      const [first] = await Promise.all([this.fetchWindow(fromS, FIRST_S), resumed]);
+      const prepared = this.prepared?.of === JSON.stringify([heard, fromS, this.loop]) ? this.prepared.window : null;
+      const [first] = await Promise.all([prepared ?? this.fetchWindow(fromS, FIRST_S), resumed]);
       if (run !== this.run) return;
       await this.stream(run, fromS, context.currentTime + LEAD_S, first);
     } catch (error) {
       if (run === this.run) this.fail(error);
     }
+  }
+
+  /** Fetch what would be heard first from here, so that playing starts at once when it is asked for. */
+  ready(heard: Heard, fromS: number): void {
+    if (this.playing || !heard.lengthS) return;
+    this.heard = heard;
+    this.prepare(heard.rateHz);
+    const window = this.fetchWindow(fromS, FIRST_S);
+    window.catch(() => undefined);
+    this.prepared = { of: JSON.stringify([heard, fromS, this.loop]), window };
+  }
+
+  /** What was fetched ahead is no longer what would be heard. */
+  unready(): void {
+    this.prepared = null;
   }
 
   stop(): void {

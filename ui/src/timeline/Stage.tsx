@@ -142,6 +142,10 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
       }
       context.textAlign = 'left';
       if (!decisions) return;
+      context.save();
+      context.beginPath();
+      context.rect(field.left - 12, field.top - 12, field.width + 18, field.height + 24);
+      context.clip();
       const margin = (view.spanS * 10) / field.width;
       const first = firstAt(decisions.time_s, view.startS - margin);
       const last = firstAt(decisions.time_s, view.startS + view.spanS + margin);
@@ -169,6 +173,7 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
           look.soft,
           look.ink,
         );
+      context.restore();
       if (selectedS !== null) {
         const index = firstAt(decisions.time_s, selectedS - 0.0005);
         if (index < decisions.time_s.length && Math.abs(decisions.time_s[index]! - selectedS) < 0.001) {
