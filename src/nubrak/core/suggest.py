@@ -47,7 +47,8 @@ def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
     under = loudest - centres
     plausible = _plausible(under)
     share_above = np.cumsum(counts[::-1])[::-1] / len(level)
-    plausible = plausible * np.minimum(1.0, share_above / 0.04)
+    # A crowd below the gap is spill; a few lone candidates below it are more likely soft strokes than anything else.
+    plausible = plausible * np.minimum(1.0, share_above / 0.04) * np.minimum(1.0, (1.0 - share_above) / 0.15)
     gaps = _gap_widths(level, centres)
     worth = np.maximum(depth, 0.0) * plausible * (0.1 + np.minimum(gaps, 18.0) / 18.0)
     best = int(np.argmax(worth))

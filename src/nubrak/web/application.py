@@ -20,7 +20,7 @@ from nubrak.web.desk import Desk
 from nubrak.web.guard import LOCAL_HOSTS, LocalOnly
 from nubrak.web.hub import Hub
 from nubrak.web.routes import router
-from nubrak.work.queue import sync_app
+from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
 
 _STATUS = {"input": 422, "missing": 404, "stale": 409, "refused": 403}
@@ -38,7 +38,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         uploads.mkdir(parents=True, exist_ok=True)
         for left in uploads.iterdir():
             left.unlink(missing_ok=True)
-        queue = sync_app(settings.database_url)
+        queue = handing_out(settings.database_url)
         with queue.open():
             app.state.desk = Desk(engine, Cache(engine, settings.database_url, folder), Sessions(engine), queue, uploads)
             app.state.hub = Hub(settings.database_url)

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from procrastinate import App
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session as Db
 
@@ -72,7 +73,7 @@ class Desk:
     engine: Engine
     cache: Cache
     sessions: Sessions
-    queue: object
+    queue: App
     uploads: Path
     _standing: dict[tuple[str, int], Standing] = field(default_factory=dict)
     _samples: dict[tuple[str, int], NDArray[np.float32]] = field(default_factory=dict)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 from pathlib import Path
 
-from procrastinate import RetryStrategy
+from procrastinate import App, Blueprint, RetryStrategy
 from sqlalchemy import Engine, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
@@ -16,7 +16,7 @@ from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
 from nubrak.store.sessions import CHANNEL
 from nubrak.store.tables import ProgressRow
-from nubrak.work.queue import AlreadyEnqueued, app
+from nubrak.work.queue import hand_out
 from nubrak.work.settings import Settings
 
 
@@ -52,7 +52,10 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str) -> None:
     report(engine, audio, 1.0)
 
 
-@app.task(name="analyse", retry=RetryStrategy(max_attempts=3, wait=2), pass_context=False)
+tasks = Blueprint()
+
+
+@tasks.task(name="analyse", retry=RetryStrategy(max_attempts=3, wait=2))
 def analyse(audio: str) -> None:
     """The task. What fails is said where the source stands, and tried again."""
     engine, cache = _here()
@@ -63,10 +66,6 @@ def analyse(audio: str) -> None:
         raise
 
 
-def ask_for_analysis(queue: object, audio: str) -> None:
+def ask_for_analysis(queue: App, audio: str) -> None:
     """Hand the analysis of a file out, once."""
-    try:
-        analyse_task = app.tasks["analyse"]
-        queue.configure_task(analyse_task.name, queueing_lock=f"analyse-{audio}").defer(audio=audio)  # type: ignore[attr-defined]
-    except AlreadyEnqueued:
-        pass
+    hand_out(queue, "analyse", f"analyse-{audio}", audio=audio)

@@ -1,13 +1,15 @@
-"""The queue: tasks, and how they are handed out."""
+"""The queue in PostgreSQL: how tasks are handed out and taken."""
 
 from __future__ import annotations
 
-import procrastinate
+from contextlib import suppress
+
 import psycopg
-from procrastinate import App, PsycopgConnector, SyncPsycopgConnector
+from procrastinate import App, Blueprint, PsycopgConnector, SyncPsycopgConnector
+from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.schema import SchemaManager
 
-app = App(connector=PsycopgConnector(), import_paths=["nubrak.work.analyse"])
+TASKS = "nubrak"
 
 
 def queue_schema(connection: psycopg.Connection[tuple[object, ...]]) -> None:
@@ -17,14 +19,19 @@ def queue_schema(connection: psycopg.Connection[tuple[object, ...]]) -> None:
         connection.execute(SchemaManager.get_schema().encode())
 
 
-def sync_app(url: str) -> App:
-    """The queue for handing out tasks from ordinary code. Open it before use."""
-    return app.with_connector(SyncPsycopgConnector(conninfo=url))
+def handing_out(url: str) -> App:
+    """The queue for handing tasks out, by name, from ordinary code. Open it before use."""
+    return App(connector=SyncPsycopgConnector(conninfo=url))
 
 
-def worker_app(url: str) -> App:
-    """The queue for a worker."""
-    return app.with_connector(PsycopgConnector(conninfo=url))
+def taking(url: str, tasks: Blueprint) -> App:
+    """The queue for a worker that knows these tasks."""
+    app = App(connector=PsycopgConnector(conninfo=url))
+    app.add_tasks_from(tasks, namespace=TASKS)
+    return app
 
 
-AlreadyEnqueued = procrastinate.exceptions.AlreadyEnqueued
+def hand_out(queue: App, task: str, once: str, **arguments: str) -> None:
+    """Hand a task out, unless one with the same ``once`` waits already."""
+    with suppress(AlreadyEnqueued):
+        queue.configure_task(f"{TASKS}:{task}", queueing_lock=once).defer(**arguments)

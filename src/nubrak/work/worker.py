@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 
 from procrastinate import App
 
-from nubrak.work.queue import worker_app
+from nubrak.work.analyse import tasks
+from nubrak.work.queue import taking
 from nubrak.work.settings import Settings
 
 _STALLED_S = 20.0
@@ -24,7 +25,7 @@ async def _take_up_stalled(app: App) -> None:
 
 
 async def _run(concurrency: int) -> None:
-    app = worker_app(Settings().database_url)
+    app = taking(Settings().database_url, tasks)
     async with app.open_async():
         rescue = asyncio.create_task(_take_up_stalled(app))
         try:

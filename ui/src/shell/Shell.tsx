@@ -51,9 +51,15 @@ export function Shell() {
       selectedS: null,
       draft: null,
       alone: false,
-      view: fitView({ startS: 0, spanS: 12 }, lengthS),
     });
-  }, [document, id, parts, lengthS, set]);
+  }, [document, id, parts, set]);
+  // The first recording of a session sets what is in view.
+  const empty = lengthS === 0;
+  useEffect(() => {
+    if (!empty) set({ view: fitView({ startS: 0, spanS: 12 }, lengthS) });
+    // Only when something is there for the first time; later recordings leave the view alone.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [id, empty, set]);
   useEffect(() => {
     if (opened.current !== id) return;
     const { partId } = useWindow.getState();

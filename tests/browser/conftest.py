@@ -1,0 +1,87 @@
+"""The real product, started by its own command, and a real browser before it."""
+
+from __future__ import annotations
+
+import os
+import queue
+import shutil
+import signal
+import socket
+import subprocess
+import tempfile
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from nubrak.command.places import ROOT
+
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-background-networking"]
+
+
+class Product:
+    """`./nubrak start` in a folder of its own."""
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.process: subprocess.Popen[str] | None = None
+
+    def start(self) -> None:
+        env = {key: value for key, value in os.environ.items() if not key.startswith("NUBRAK_")}
+        command = [str(ROOT / "nubrak"), "start", "--data", str(self.data), "--port", str(self.port), "--empty"]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=env, start_new_session=True)
+        lines: queue.Queue[str] = queue.Queue()
+        threading.Thread(target=lambda: [lines.put(line) for line in self.process.stdout or []], daemon=True).start()
+        seen = []
+        while True:
+            seen.append(lines.get(timeout=120))
+            if "Nubrak is at" in seen[-1]:
+                return
+
+    def interrupt(self) -> None:
+        """Ctrl-C."""
+        assert self.process is not None
+        os.kill(self.process.pid, signal.SIGINT)
+        self.process.wait(30)
+
+    def kill(self) -> None:
+        """No time to say goodbye."""
+        assert self.process is not None
+        os.kill(self.process.pid, signal.SIGKILL)
+        self.process.wait(10)
+
+
+@pytest.fixture(scope="module")
+def product() -> Iterator[Product]:
+    folder = Path(tempfile.mkdtemp(prefix="nubrak-browser-"))
+    folder.chmod(0o755)
+    running = Product(folder / "data")
+    running.start()
+    yield running
+    running.interrupt()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="module")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(chromium: Browser) -> Iterator[Page]:
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page = context.new_page()
+    wrong: list[str] = []
+    page.on("pageerror", lambda error: wrong.append(str(error)))
+    yield page
+    context.close()
+    assert not wrong

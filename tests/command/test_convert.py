@@ -1,0 +1,55 @@
+"""`./nubrak convert` as a command line user meets it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from pathlib import Path
+
+import mido
+import numpy as np
+
+from nubrak.command.places import ROOT
+from tests.conftest import decaying_strokes, write_wav
+
+
+def convert(*words: str | Path) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([str(ROOT / "nubrak"), "convert", *map(str, words)], capture_output=True, text=True)
+
+
+def test_a_kit_of_two_microphones(tmp_path: Path) -> None:
+    times = {"kick": [0.5, 1.5, 2.5], "snare": [1.0, 2.0, 3.0]}
+    for name, spill, hz in (("kick", "snare", 60), ("snare", "kick", 190)):
+        audio = decaying_strokes(times[name], [0.8, 0.7, 0.75], 3.5, hz=hz) + 0.06 * decaying_strokes([t + 0.002 for t in times[spill]], [0.8] * 3, 3.5, hz=150, seed=8)
+        write_wav(tmp_path / f"{name}.wav", audio)
+    done = convert(tmp_path / "kick.wav", tmp_path / "snare.wav", "--out", tmp_path / "out")
+    assert done.returncode == 0, done.stderr
+    found = json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]
+    assert [source["file"] for source in found] == ["kick.wav", "snare.wav"] and [source["piece"] for source in found] == ["kick", "snare"]
+    for source in found:
+        assert np.allclose([hit["time_s"] for hit in source["hits"]], times[source["piece"]], atol=0.001)
+        assert set(source["hits"][0]) == {"time_s", "piece", "velocity", "level_db", "articulation", "ghost", "doubt", "reason"}
+    assert len(mido.MidiFile(tmp_path / "out" / "all.mid").tracks) == 3
+    assert {path.name for path in (tmp_path / "out").iterdir()} == {"all.mid", "hits.json", "kick.mid", "snare.mid"}
+
+
+def test_pieces_may_be_named_and_equal_names_do_not_overwrite(tmp_path: Path) -> None:
+    (tmp_path / "b").mkdir()
+    paths = [write_wav(tmp_path / where / "take.wav", decaying_strokes([0.2], [0.5], 0.6)) for where in ("", "b")]
+    done = convert(*paths, "--piece", "clap", "--piece", "conga", "--out", tmp_path / "o")
+    assert done.returncode == 0 and {p.name for p in (tmp_path / "o").glob("*.mid")} == {"take.mid", "take_.mid", "all.mid"}
+    assert [s["piece"] for s in json.loads((tmp_path / "o" / "hits.json").read_text())["sources"]] == ["clap", "conga"]
+
+
+def test_wrong_words_and_wrong_files(tmp_path: Path) -> None:
+    good = write_wav(tmp_path / "kick.wav", decaying_strokes([0.2], [0.5], 0.6))
+    bad = tmp_path / "bad.wav"
+    bad.write_bytes(b"nothing")
+    assert convert(tmp_path / "missing.wav", "--out", tmp_path / "o").returncode == 2
+    assert convert(good, "--piece", "zither", "--out", tmp_path / "o").returncode == 2
+    assert convert(good, "--piece", "kick", "--piece", "snare", "--out", tmp_path / "o").returncode == 2
+    assert not (tmp_path / "o").exists()
+    partly = convert(good, bad, "--out", tmp_path / "o")
+    assert partly.returncode == 1 and "bad.wav" in partly.stderr and "It was left out" in partly.stderr and (tmp_path / "o" / "kick.mid").exists()
+    none = convert(bad, "--out", tmp_path / "p")
+    assert none.returncode == 1 and "nothing was written" in none.stderr and not (tmp_path / "p").exists()

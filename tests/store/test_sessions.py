@@ -1,0 +1,149 @@
+"""Sessions, edits, undo and redo; audio in chunks; the disk cache."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session as Db
+
+from nubrak.core.decide import Mark
+from nubrak.core.document import Clip, Document
+from nubrak.core.edit import AddSource, Rename, SetFind, SetMark
+from nubrak.core.names import PieceGuess
+from nubrak.core.problem import Problem
+from nubrak.core.read import inspect
+from nubrak.store.audio import CHUNK_BYTES, chunks_of, facts_of, put_audio
+from nubrak.store.cache import Cache
+from nubrak.store.database import migrate, open_engine
+from nubrak.store.sessions import Sessions, StaleRevision
+from nubrak.store.tables import ChunkRow
+from nubrak.work.analyse import analyse_audio
+from tests.conftest import decaying_strokes, write_wav
+
+
+def stored(engine: Engine, tmp_path: Path, seed: int = 1, length_s: float = 1.0) -> str:
+    path = write_wav(tmp_path / f"{seed}.wav", decaying_strokes([0.1, 0.5], [0.8, 0.5], length_s, seed=seed))
+    return put_audio(engine, path, path.name, inspect(path))
+
+
+def source(audio: str) -> AddSource:
+    return AddSource(kind="add_source", source_id="s", part_id="p", name="k.wav", guess=PieceGuess(piece="kick", why="", sure=1),
+                     clip=Clip(audio=audio, length_s=1.0, channels=1, rate_hz=44100))
+
+
+def test_edits_undo_and_redo_survive_a_new_connection(engine: Engine, database_url: str, tmp_path: Path) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="One"))
+    state = sessions.edit(state.id, 0, source(stored(engine, tmp_path)))
+    state = sessions.edit(state.id, 1, SetMark(kind="mark", part_id="p", marks={"m": Mark(kind="drop", time_s=0.5)}))
+    assert (state.revision, state.undo, state.redo) == (2, "Kick: drop at 0:00.500", None)
+    engine.dispose()
+    again = Sessions(open_engine(database_url))
+    assert again.get(state.id) == state
+    undone = again.undo(state.id, 2)
+    assert not undone.document.parts["p"].marks and undone.redo == "Kick: drop at 0:00.500" and undone.undo == "Add k.wav"
+    assert again.redo(state.id, 3).document == state.document
+    with pytest.raises(Problem, match="nothing to redo"):
+        again.redo(state.id, 4)
+
+
+def test_a_new_edit_after_undo_ends_what_could_be_redone(engine: Engine) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="One"))
+    sessions.edit(state.id, 0, Rename(kind="rename", name="Two"))
+    sessions.undo(state.id, 1)
+    state = sessions.edit(state.id, 2, Rename(kind="rename", name="Three"))
+    assert state.redo is None and state.document.name == "Three"
+    assert sessions.undo(state.id, 3).document.name == "One"
+
+
+def test_a_stale_revision_is_refused_with_the_session_as_it_stands(engine: Engine) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="One"))
+    sessions.edit(state.id, 0, Rename(kind="rename", name="Two"))
+    for stale in (lambda: sessions.edit(state.id, 0, Rename(kind="rename", name="Three")), lambda: sessions.undo(state.id, 0)):
+        with pytest.raises(StaleRevision) as refusal:
+            stale()
+        assert refusal.value.state.document.name == "Two" and refusal.value.state.revision == 1
+
+
+def test_what_does_not_exist_is_said(engine: Engine) -> None:
+    sessions = Sessions(engine)
+    with pytest.raises(Problem, match="does not exist"):
+        sessions.get("nowhere")
+    with pytest.raises(Problem, match="does not exist"):
+        sessions.revision("nowhere")
+    state = sessions.new(Document(name="One"))
+    with pytest.raises(Problem, match="not in the store"):
+        sessions.edit(state.id, 0, source("f" * 64))
+    assert sessions.get(state.id).revision == 0
+
+
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(walk=st.lists(st.sampled_from(["edit", "mark", "undo", "redo"]), min_size=1, max_size=25))
+def test_any_walk_of_edits_can_be_undone_to_the_beginning_and_redone_to_the_end(engine: Engine, tmp_path: Path, walk: list[str]) -> None:
+    sessions = Sessions(engine)
+    start = sessions.edit(sessions.new(Document(name="One")).id, 0, source(stored(engine, tmp_path)))
+    state, seen = start, [start.document]
+    at = 0
+    for number, what in enumerate(walk):
+        if what == "edit":
+            state = sessions.edit(state.id, state.revision, SetFind(kind="set_find", part_id="p", changes={"threshold_db": -10.0 - number}))
+        elif what == "mark":
+            state = sessions.edit(state.id, state.revision, SetMark(kind="mark", part_id="p", marks={f"m{number}": Mark(kind="keep", time_s=number)}))
+        elif what == "undo" and at > 0:
+            state, at = sessions.undo(state.id, state.revision), at - 1
+            assert state.document == seen[at]
+            continue
+        elif what == "redo" and at < len(seen) - 1:
+            state, at = sessions.redo(state.id, state.revision), at + 1
+            assert state.document == seen[at]
+            continue
+        else:
+            continue
+        seen, at = [*seen[: at + 1], state.document], at + 1
+    for back in range(at, 0, -1):
+        state = sessions.undo(state.id, state.revision)
+        assert state.document == seen[back - 1]
+
+
+def test_audio_is_kept_once_in_chunks_and_comes_back_byte_for_byte(engine: Engine, database_url: str, tmp_path: Path) -> None:
+    path = write_wav(tmp_path / "long.wav", np.random.default_rng(1).uniform(-1, 1, (700_000, 2)).astype(np.float32))
+    key = put_audio(engine, path, "long.wav", inspect(path))
+    assert put_audio(engine, path, "same bytes, other name.wav", inspect(path)) == key
+    chunks = list(chunks_of(database_url, key))
+    assert b"".join(chunks) == path.read_bytes() and max(map(len, chunks)) == CHUNK_BYTES
+    with Db(engine) as db:
+        assert db.scalar(select(func.count()).where(ChunkRow.hash == key)) == len(chunks)
+    assert facts_of(engine, key).channels == 2
+    with pytest.raises(Problem):
+        facts_of(engine, "0" * 64)
+
+
+def test_the_cache_may_be_deleted_at_any_time(cache: Cache, engine: Engine, tmp_path: Path) -> None:
+    key = stored(engine, tmp_path, seed=9)
+    analyse_audio(engine, cache, key)
+    before = cache.candidates(key)
+    samples = np.array(cache.mono(key))
+    picture = np.array(cache.peaks_base(key))
+    for folder in ("audio", "peaks", "find"):
+        shutil.rmtree(cache.folder / folder, ignore_errors=True)
+    after = cache.candidates(key)
+    assert before is not None and after is not None and np.array_equal(before.time_s, after.time_s)
+    assert np.array_equal(cache.mono(key), samples) and np.array_equal(cache.peaks_base(key), picture)
+
+
+def test_another_rate_is_resampled_to_the_right_length(cache: Cache, engine: Engine, tmp_path: Path) -> None:
+    key = stored(engine, tmp_path, seed=10)
+    assert len(cache.decoded(key, 48000)) == pytest.approx(48000, abs=2)
+
+
+def test_migrating_twice_changes_nothing(database_url: str) -> None:
+    migrate(database_url)
+    migrate(database_url)

@@ -1,0 +1,46 @@
+"""The application on a test database, with its tasks worked off in the test itself."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from nubrak.web.application import make_application
+from nubrak.work.analyse import analyse_audio
+from nubrak.work.settings import Settings
+from tests.conftest import decaying_strokes, write_wav
+
+
+class Browser(TestClient):
+    """A client that speaks as the interface does."""
+
+    def session(self, name: str = "T") -> str:
+        return str(self.post("/api/sessions", json={"name": name}).json()["id"])
+
+    def drop(self, session: str, path: Path, name: str | None = None) -> dict:
+        answer = self.post(f"/api/sessions/{session}/sources", params={"name": name or path.name}, content=path.read_bytes())
+        assert answer.status_code == 201, answer.text
+        self.work()
+        return dict(answer.json())
+
+    def work(self) -> None:
+        """Analyse everything that waits, as a worker would."""
+        desk = self.app.state.desk  # type: ignore[attr-defined]
+        for line in desk.sessions.all():
+            for waiting in desk.standing(line.id).waiting.values():
+                for audio in waiting:
+                    analyse_audio(desk.engine, desk.cache, audio)
+
+
+@pytest.fixture
+def browser(database_url: str, tmp_path: Path) -> Iterator[Browser]:
+    with Browser(make_application(Settings(database_url=database_url, cache_folder=str(tmp_path / "cache"))), base_url="http://127.0.0.1:8137") as client:
+        yield client
+
+
+@pytest.fixture
+def kick(tmp_path: Path) -> Path:
+    return write_wav(tmp_path / "kick.wav", decaying_strokes([0.25, 0.75, 1.25, 1.75], [0.8, 0.7, 0.2, 0.75], 2.2, hz=60))
