@@ -33,7 +33,7 @@ def test(context: typer.Context) -> None:
 @app.command()
 def worker(
     database: Annotated[str, typer.Option(envvar="NUBRAK_DATABASE_URL", help="postgresql://… of the installation to work for")],
-    cache: Annotated[Path | None, typer.Option(help="folder for working copies; by default .nubrak/cache")] = None,
+    cache: Annotated[Path | None, typer.Option(envvar="NUBRAK_CACHE_FOLDER", help="folder for working copies; by default .nubrak/cache")] = None,
 ) -> None:
     """Take analyses from another installation's queue, to lend it this machine's cores."""
     import os
@@ -57,6 +57,17 @@ def convert(
     from nubrak.command.convert import run_convert
 
     raise typer.Exit(run_convert(files, piece or [], out, bpm))
+
+
+@app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def benchmark(context: typer.Context) -> None:
+    """Measure speed and accuracy beside general-purpose libraries; words choose among speed, accuracy and browser."""
+    import subprocess
+    import sys
+
+    from nubrak.command.places import ROOT
+
+    raise typer.Exit(subprocess.run([sys.executable, "-m", "benchmarks", *context.args], cwd=ROOT).returncode)
 
 
 @app.command()

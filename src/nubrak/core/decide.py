@@ -22,7 +22,7 @@ class FindSettings(BaseModel):
     """How one part's hits are told from everything else its source heard."""
 
     threshold_db: float | None = Field(default=None, ge=-96, le=0, description="the lowest level, in dBFS, at which a candidate counts; empty follows the suggestion")
-    rise_db: float = Field(default=6.0, ge=3, le=40, description="how far, in dB, the level must jump above what rang just before")
+    rise_db: float | None = Field(default=None, ge=3, le=40, description="how far, in dB, the level must jump above what rang just before; empty: the piece's own")
     hold_off_ms: float | None = Field(default=None, ge=5, le=500, description="the shortest time between two hits, in ms; empty: the piece's own")
     spill_margin_db: float | None = Field(default=4.0, ge=-12, le=24, description="how far, in dB, a candidate must stand over what others spill here; empty switches it off")
 
@@ -92,7 +92,8 @@ class Decisions:
 
 def evidence_for(candidates: Candidates, piece: Piece) -> Evidence:
     """The candidates as a part of this piece hears them: levels and rises in the piece's band."""
-    return Evidence(candidates.time_s, level_in_band(candidates, piece.low_hz, piece.high_hz), rise_in_band(candidates, piece.low_hz, piece.high_hz))
+    rise_db = candidates.rise_db if piece.mixed else rise_in_band(candidates, piece.low_hz, piece.high_hz)
+    return Evidence(candidates.time_s, level_in_band(candidates, piece.low_hz, piece.high_hz), rise_db)
 
 
 def decide(evidence: Evidence, settings: FindSettings, marks: list[Mark], piece: Piece, spill: Spill | None = None) -> Decisions:
@@ -103,8 +104,9 @@ def decide(evidence: Evidence, settings: FindSettings, marks: list[Mark], piece:
     spill_from = spill.source if spill is not None else np.full(count, -1, np.int64)
     margin = settings.spill_margin_db
     stands_out = level - spill_db - margin if margin is not None else np.full(count, 200.0)
-    rises = rise >= settings.rise_db
-    suggestion = suggest_threshold(level[rises & (stands_out >= 0)])
+    rise_needed = piece.rise_db if settings.rise_db is None else settings.rise_db
+    rises = rise >= rise_needed
+    suggestion = suggest_threshold(level[rises & (stands_out >= 0)], piece.least_span_db)
     threshold = suggestion.threshold_db if settings.threshold_db is None else settings.threshold_db
     hold_off_ms = piece.hold_off_ms if settings.hold_off_ms is None else settings.hold_off_ms
 
@@ -117,13 +119,13 @@ def decide(evidence: Evidence, settings: FindSettings, marks: list[Mark], piece:
     for row, mark in marked.items():
         state[row] = State.DROPPED if mark.kind == "drop" else State.KEPT
     _hold_off(time, level, state, other, hold_off_ms / 1000.0)
-    doubt = _doubt(level - threshold, rise - settings.rise_db, stands_out, state, suggestion.gap_db)
+    doubt = _doubt(level - threshold, rise - rise_needed, stands_out, state, suggestion.gap_db)
 
     added = [mark for mark in marks if mark.kind == "add" and not any(mark is m for m in marked.values())]
     decisions = Decisions(
         time_s=time, level_db=level, rise_db=rise, row=np.arange(count), state=state, other=other, doubt=doubt,
         spill_db=spill_db, spill_from=spill_from, threshold_db=float(threshold), hold_off_ms=float(hold_off_ms),
-        rise_needed_db=settings.rise_db, margin_db=margin if margin is not None else 0.0, suggestion=suggestion,
+        rise_needed_db=rise_needed, margin_db=margin if margin is not None else 0.0, suggestion=suggestion,
         sources=spill.names if spill is not None else (),
     )
     return _with_added(decisions, added) if added else decisions
@@ -147,20 +149,26 @@ def _hold_off(time_s: NDArray[np.float64], level_db: NDArray[np.float64], state:
     rows = np.nonzero((state == State.HIT) | (state == State.KEPT))[0]
     if len(rows) < 2:
         return
-    close = np.diff(time_s[rows]) < hold_s
-    begin = 0
-    for cut in [*np.nonzero(~close)[0] + 1, len(rows)]:
-        if cut - begin > 1:
-            cluster = rows[begin:cut]
-            order = sorted(cluster.tolist(), key=lambda r: (state[r] != State.KEPT, -level_db[r], time_s[r]))
-            standing: list[int] = []
-            for row in order:
-                by = next((s for s in standing if abs(time_s[s] - time_s[row]) < hold_s), None)
-                if by is None or state[row] == State.KEPT:
-                    standing.append(row)
-                else:
-                    state[row], other[row] = State.HELD_OFF, by
-        begin = cut
+    near = np.diff(time_s[rows]) < hold_s
+    crowded = rows[np.concatenate([near, [False]]) | np.concatenate([[False], near])]
+    kept = state[crowded] == State.KEPT
+    order = np.lexsort((time_s[crowded], -level_db[crowded], ~kept))
+    # Plain lists: a loop over single numbers is several times faster on them than on arrays.
+    times, is_kept, rank = time_s[crowded].tolist(), kept.tolist(), order.tolist()
+    held_by = [-1] * len(times)
+    for at in rank:
+        if held_by[at] >= 0 and not is_kept[at]:
+            continue
+        for step in (-1, 1):
+            next_to = at + step
+            while 0 <= next_to < len(times) and abs(times[next_to] - times[at]) < hold_s:
+                if held_by[next_to] < 0 and not is_kept[next_to]:
+                    held_by[next_to] = at
+                next_to += step
+    by = np.array(held_by, np.int64)
+    held = (by >= 0) & ~kept
+    state[crowded[held]] = State.HELD_OFF
+    other[crowded[held]] = crowded[by[held]]
 
 
 def _doubt(over_db: NDArray[np.float64], rise_over_db: NDArray[np.float64], stands_out_db: NDArray[np.float64], state: NDArray[np.int8], gap_db: float) -> NDArray[np.float64]:

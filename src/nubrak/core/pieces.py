@@ -22,6 +22,9 @@ class Piece(BaseModel):
     low_hz: float = Field(description="where its own band begins: the detector hears from here")
     high_hz: float = Field(description="where its own band ends")
     hold_off_ms: float = Field(description="starting point for the shortest time between two hits")
+    rise_db: float = Field(default=6.0, description="starting point for the rise that is asked for")
+    least_span_db: float = Field(default=9.0, description="strokes of this piece span at least this much, so no suggested threshold parts them closer")
+    mixed: bool = Field(default=False, description="whether it is many pieces in one signal, so that a stroke may rise in one band under another's ringing")
     words: list[str] = Field(description="what file names call it")
 
 
@@ -52,4 +55,5 @@ PIECES: dict[str, Piece] = {
         _piece("else", "Something else", "e", 37, "oval", 2.0, "loop", 60, 16000, 30, ""),
     )
 }
-# fmt: off
+# A whole loop: soft hats and loud kicks together, each stroke over the ringing of others.
+PIECES["loop"] = PIECES["loop"].model_copy(update={"rise_db": 5.0, "least_span_db": 28.0, "mixed": True})

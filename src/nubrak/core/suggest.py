@@ -20,13 +20,13 @@ class Suggestion(BaseModel):
     loudest_db: float = Field(description="level of the loudest usual strokes, in dBFS")
 
 
-def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
+def suggest_threshold(level_db: NDArray[np.float64], least_span_db: float = 9.0) -> Suggestion:
     """Levels of the candidates that rise enough (n,) in dBFS to a threshold.
 
     The distribution is smoothed (a kernel density estimate on a grid: Silverman, Density Estimation, 1986) and every valley
     between two peaks is weighed: how deep it is against the lower of its two peaks, how wide the stretch is that stays
     near-empty, and how plausible it is for strokes to span from it to the loudest. Where nothing parts, the threshold
-    stays under all levels within the usual span.
+    stays under all levels within the usual span. Strokes span at least ``least_span_db``.
     """
     level = np.sort(level_db[level_db > _LOWEST_DB])
     if len(level) == 0:
@@ -45,7 +45,7 @@ def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
     smaller = np.minimum(above_peak, below_peak)
     depth = 1.0 - density / np.maximum(smaller, 1e-9)
     under = loudest - centres
-    plausible = _plausible(under)
+    plausible = _plausible(under, least_span_db)
     share_above = np.cumsum(counts[::-1])[::-1] / len(level)
     # A crowd below the gap is spill; a few lone candidates below it are more likely soft strokes than anything else.
     plausible = plausible * np.minimum(1.0, share_above / 0.04) * np.minimum(1.0, (1.0 - share_above) / 0.15)
@@ -54,7 +54,7 @@ def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
     best = int(np.argmax(worth))
     # Under the lowest level there is a gap too, as wide as any: where all that is left are strokes, all of them count.
     bottom = float(level[0]) - 3.0
-    bottom_worth = float(_plausible(np.array([loudest - bottom]))[0])
+    bottom_worth = float(_plausible(np.array([loudest - bottom]), least_span_db)[0])
     if worth[best] < max(0.12, bottom_worth):
         return Suggestion(threshold_db=round(bottom if bottom_worth > 0.12 else fallback, 1), gap_db=0.0, loudest_db=loudest)
     # The middle of the near-empty stretch, a little towards the bottom: a lost soft stroke costs more than a spare one.
@@ -64,9 +64,9 @@ def suggest_threshold(level_db: NDArray[np.float64]) -> Suggestion:
     return Suggestion(threshold_db=round(place, 1), gap_db=round(max(high - low, 0.0), 1), loudest_db=loudest)
 
 
-def _plausible(under_db: NDArray[np.float64]) -> NDArray[np.float64]:
+def _plausible(under_db: NDArray[np.float64], least_span_db: float) -> NDArray[np.float64]:
     """How likely the softest stroke of a part lies ``under_db`` below the loudest usual ones (common practice)."""
-    return np.asarray(np.exp(-0.5 * np.maximum(under_db - 22.0, 0.0) ** 2 / 100.0) * np.exp(-0.5 * np.maximum(9.0 - under_db, 0.0) ** 2 / 9.0))
+    return np.asarray(np.exp(-0.5 * np.maximum(under_db - max(22.0, least_span_db), 0.0) ** 2 / 100.0) * np.exp(-0.5 * np.maximum(least_span_db - under_db, 0.0) ** 2 / 9.0))
 
 
 def _gap_widths(level_db: NDArray[np.float64], centres: NDArray[np.float64]) -> NDArray[np.float64]:

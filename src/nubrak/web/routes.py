@@ -154,7 +154,8 @@ def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -
     return DecisionColumns(
         revision=standing.state.revision, time_s=np.round(then.time_s, 6).tolist(), level_db=np.round(then.level_db, 2).tolist(),
         rise_db=np.round(then.rise_db, 1).tolist(), state=then.state.tolist(), doubt=np.round(then.doubt, 3).tolist(), velocity=velocity.tolist(),
-        hits=int(np.count_nonzero(then.counts)), lost=lost, let_in=let_in, threshold_db=round(then.threshold_db, 2), hold_off_ms=then.hold_off_ms, suggestion=then.suggestion,
+        hits=int(np.count_nonzero(then.counts)), lost=lost, let_in=let_in, threshold_db=round(then.threshold_db, 2), hold_off_ms=then.hold_off_ms,
+        rise_needed_db=then.rise_needed_db, suggestion=then.suggestion,
     )
 
 

@@ -83,6 +83,7 @@ class DecisionColumns(BaseModel):
     let_in: int = Field(description="candidates that would newly count")
     threshold_db: float
     hold_off_ms: float
+    rise_needed_db: float
     suggestion: Suggestion
 
 

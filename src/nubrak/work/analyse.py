@@ -39,7 +39,10 @@ def report(engine: Engine, audio: str, share: float, problem: str | None = None)
 
 def analyse_audio(engine: Engine, cache: Cache, audio: str) -> None:
     """Everything that is derived from one file alone."""
-    if cache.candidates(audio) is not None:
+    found = cache.candidates(audio)
+    if found is not None:
+        # This machine may know what the database does not: its cache outlives a database, and serves several.
+        cache.keep_candidates(audio, found)
         report(engine, audio, 1.0)
         return
     report(engine, audio, 0.05)

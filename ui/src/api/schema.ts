@@ -503,6 +503,8 @@ export interface components {
             threshold_db: number;
             /** Hold Off Ms */
             hold_off_ms: number;
+            /** Rise Needed Db */
+            rise_needed_db: number;
             suggestion: components["schemas"]["Suggestion"];
         };
         /**
@@ -574,10 +576,9 @@ export interface components {
             threshold_db?: number | null;
             /**
              * Rise Db
-             * @description how far, in dB, the level must jump above what rang just before
-             * @default 6
+             * @description how far, in dB, the level must jump above what rang just before; empty: the piece's own
              */
-            rise_db: number;
+            rise_db?: number | null;
             /**
              * Hold Off Ms
              * @description the shortest time between two hits, in ms; empty: the piece's own
@@ -707,7 +708,6 @@ export interface components {
             sources: string[];
             /**
              * @default {
-             *       "rise_db": 6,
              *       "spill_margin_db": 4
              *     }
              */
@@ -820,6 +820,24 @@ export interface components {
              * @description starting point for the shortest time between two hits
              */
             hold_off_ms: number;
+            /**
+             * Rise Db
+             * @description starting point for the rise that is asked for
+             * @default 6
+             */
+            rise_db: number;
+            /**
+             * Least Span Db
+             * @description strokes of this piece span at least this much, so no suggested threshold parts them closer
+             * @default 9
+             */
+            least_span_db: number;
+            /**
+             * Mixed
+             * @description whether it is many pieces in one signal, so that a stroke may rise in one band under another's ringing
+             * @default false
+             */
+            mixed: boolean;
             /**
              * Words
              * @description what file names call it

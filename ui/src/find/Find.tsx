@@ -200,7 +200,7 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
         <Setting
           name="Rise"
           unit="dB"
-          value={find.rise_db ?? 6}
+          value={find.rise_db ?? shown?.rise_needed_db ?? 6}
           least={3}
           most={40}
           step={0.5}
