@@ -141,8 +141,8 @@ def overview(session_id: str, desk: AnyDesk) -> Overview:
     return Overview(revision=standing.state.revision, length_s=standing.document.length_s, parts=parts)
 
 
-@router.post("/sessions/{session_id}/parts/{part_id}/decisions")
-def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -> DecisionColumns:
+@router.post("/sessions/{session_id}/parts/{part_id}/decisions", response_model=DecisionColumns)
+def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -> Response:
     """Every candidate of a part with its decision: as the part stands, or with other settings."""
     standing = desk.standing(session_id)
     now = standing.decisions(part_id)
@@ -151,12 +151,14 @@ def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -
     velocity = np.zeros(len(then.time_s), np.int64)
     velocity[then.counts] = shape(then, part.shape, part.mark_list, PIECES[part.piece]).velocity
     lost, let_in = (int(np.count_nonzero(a & ~b)) for a, b in ((now.counts, then.counts), (then.counts, now.counts)))
-    return DecisionColumns(
+    # Asked for at every step of a dragged threshold: the columns go out as they are, without being checked once more.
+    columns = DecisionColumns.model_construct(
         revision=standing.state.revision, time_s=np.round(then.time_s, 6).tolist(), level_db=np.round(then.level_db, 2).tolist(),
         rise_db=np.round(then.rise_db, 1).tolist(), state=then.state.tolist(), doubt=np.round(then.doubt, 3).tolist(), velocity=velocity.tolist(),
         hits=int(np.count_nonzero(then.counts)), lost=lost, let_in=let_in, threshold_db=round(then.threshold_db, 2), hold_off_ms=then.hold_off_ms,
         rise_needed_db=then.rise_needed_db, suggestion=then.suggestion,
     )
+    return Response(columns.model_dump_json(), media_type="application/json")
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/reason")

@@ -113,7 +113,7 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
         {!ready && (
           <p className="analysing" role="status">
             {about?.problem ??
-              `Listening to ${Object.values(document.sources ?? {})[0]?.name ?? 'the recording'} … ${Math.round((about?.progress ?? 0) * 100)} %`}
+              `Listening to ${document.sources?.[part.sources[0]!]?.name ?? 'the recording'} … ${Math.round((about?.progress ?? 0) * 100)} %`}
           </p>
         )}
         <Stage
