@@ -11,6 +11,8 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
+from nubrak.core.windows import windows_at
+
 UNDER_PEAK_DB = 40.0
 _ORDER = 10
 _BEFORE_MS = 30.0  # what is looked at ahead of the coarse place
@@ -23,12 +25,11 @@ _CLEAR = 2.0  # how far the error must stand over its own largest value before t
 def refine_attacks(mono: NDArray[np.float32], coarse: NDArray[np.int64], rate_hz: int) -> NDArray[np.int64]:
     """Coarse places (n,) in samples, right to some milliseconds, to attacks (n,) in samples of ``mono`` (frames,)."""
     before, learn, after = (round(ms * rate_hz / 1000) for ms in (_BEFORE_MS, _LEARN_MS, _AFTER_MS))
-    padded = np.concatenate([np.zeros(before + _ORDER, np.float32), mono, np.zeros(after, np.float32)])
-    windows = sliding_window_view(padded, before + _ORDER + after)
     attacks = np.empty(len(coarse), np.int64)
     for at in range(0, len(coarse), _AT_ONCE):
         part = coarse[at : at + _AT_ONCE]
-        attacks[at : at + _AT_ONCE] = part - before + _first_new_sample(windows[part].astype(np.float64), before, learn)
+        windows = windows_at(mono, part - before - _ORDER, before + _ORDER + after).astype(np.float64)
+        attacks[at : at + _AT_ONCE] = part - before + _first_new_sample(windows, before, learn)
     return np.clip(attacks, 0, max(len(mono) - 1, 0))
 
 

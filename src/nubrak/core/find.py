@@ -11,13 +11,13 @@ from dataclasses import dataclass, fields
 from io import BytesIO
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d
 
 from nubrak.core.attack import refine_attacks
 from nubrak.core.level import FLOOR_DB, power_to_db
+from nubrak.core.windows import windows_at
 
 VERSION = 1  # a new number makes everything derived from candidates anew
 LEAST_RISE_DB = 3.0
@@ -26,6 +26,7 @@ _BEFORE_FRAMES = 22
 _GAP_FRAMES = 2
 _AHEAD_FRAMES = 4
 _APART_FRAMES = 6
+_BLOCK_FRAMES = 1 << 14
 _LEAST_SHARE = 0.005  # of a band that does not rise, what is left to the level
 _WINDOW_HIDES_DB = 4.0
 _LOW_HZ = 250.0
@@ -97,19 +98,32 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int) -> Candidates:
     )
 
 
-def _frame_db(signal: NDArray[np.float32], frame: int) -> NDArray[np.float64]:
-    whole = len(signal) // frame
-    blocks = signal[: whole * frame].reshape(whole, frame)
-    return power_to_db(np.einsum("ij,ij->i", blocks, blocks) / frame)
+def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.float64]]:
+    """Level per frame, (whole frames,), of the signal and of its first and second difference; block by block, so that an
+    hour takes no more room than a minute.
+    """
+    whole = len(mono) // frame
+    levels = [np.empty(whole) for _ in range(3)]
+    for at in range(0, whole, _BLOCK_FRAMES):
+        end = min(at + _BLOCK_FRAMES, whole)
+        # Two samples more in front for the differences; extrapolated before the first, so that a signal which begins off
+        # zero does not begin with a jump.
+        signal = mono[max(at * frame - 2, 0) : end * frame]
+        if at == 0:
+            step = mono[1] - mono[0] if len(mono) > 1 else np.float32(0)
+            signal = np.concatenate([[mono[0] - 2 * step, mono[0] - step], signal]).astype(np.float32)
+        for order in range(3):
+            blocks = signal[2 - order :].reshape(end - at, frame)
+            levels[order][at:end] = power_to_db(np.einsum("ij,ij->i", blocks, blocks) / frame)
+            signal = np.diff(signal)
+    return levels
 
 
 def _rises(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Level per frame, and the rise per frame: the largest over the plain and the steepened signals."""
-    signal = mono
     plain: NDArray[np.float64] | None = None
     rises: NDArray[np.float64] | None = None
-    for _ in range(3):
-        level = _frame_db(signal, frame)
+    for level in _frame_levels(mono, frame):
         floor = max(float(np.percentile(level[:: max(1, len(level) // 20000)], 5)), FLOOR_DB + 15.0) - 3.0
         level = np.maximum(level, floor)
         width = _BEFORE_FRAMES - _GAP_FRAMES + 1
@@ -124,8 +138,6 @@ def _rises(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], 
         rise = ahead - rang
         plain = level if plain is None else plain
         rises = rise if rises is None else np.maximum(rises, rise)
-        # Extrapolated by one sample, so that a signal which begins off zero does not begin with a jump.
-        signal = np.diff(signal, prepend=2 * signal[:1] - signal[1:2])
     assert plain is not None and rises is not None
     return plain, rises
 
@@ -175,7 +187,6 @@ def _spectra(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int
 
 def _powers(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int, size: int) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
     lead = round(0.001 * rate_hz)
-    padded = np.concatenate([np.zeros(size + lead, np.float32), mono, np.zeros(size + lead, np.float32)])
     taper = np.cos(np.linspace(0.0, np.pi / 2, size)).astype(np.float32) ** 2
     taper[:lead] = np.sin(np.linspace(0.0, np.pi / 2, lead)) ** 2
     power = float(np.mean(taper.astype(np.float64) ** 2))
@@ -185,10 +196,9 @@ def _powers(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int,
     to_bands[np.arange(len(columns)), band_of] = 2.0 / (size * size * power)
     out = [np.empty((len(attacks), to_bands.shape[1]), np.float32) for _ in range(2)]
     peak = np.empty(len(attacks))
-    windows = sliding_window_view(padded, size)
     for at in range(0, len(attacks), 512):
-        begin = attacks[at : at + 512] + size
-        after, before = windows[begin], windows[begin - size]
+        begin = attacks[at : at + 512] - lead
+        after, before = windows_at(mono, begin, size), windows_at(mono, begin - size, size)
         peak[at : at + 512] = np.abs(after).max(axis=1)
         for window, table in ((after * taper, out[0]), (before * taper[::-1], out[1])):
             table[at : at + 512] = np.abs(rfft(window, axis=1)) ** 2 @ to_bands

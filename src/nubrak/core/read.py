@@ -113,4 +113,8 @@ def one_channel(block: NDArray[np.float32]) -> NDArray[np.float32]:
 def read_mono(path: Path, name: str | None = None) -> tuple[NDArray[np.float32], int]:
     """The whole file as the detector hears it, (frames,) float32, and its rate in Hz."""
     facts = inspect(path, name)
-    return np.concatenate([one_channel(block) for block in audio_blocks(path, name)]), facts.rate_hz
+    mono, at = np.zeros(facts.frames, np.float32), 0
+    for block in audio_blocks(path, name):
+        mono[at : at + len(block)] = one_channel(block)
+        at += len(block)
+    return mono, facts.rate_hz
