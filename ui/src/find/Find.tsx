@@ -189,7 +189,7 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
           step={0.1}
           about={
             suggestion
-              ? `suggested ${decibels(suggestion.threshold_db)}${suggestion.gap_db >= 1 ? `, gap ${suggestion.gap_db.toFixed(0)} dB` : ', no clear gap'}`
+              ? `suggested ${decibels(suggestion.threshold_db)}${suggestion.gap_db >= 1 ? `, gap ${suggestion.gap_db.toFixed(0)} dB` : ''}`
               : ''
           }
           following={find.threshold_db === null || find.threshold_db === undefined}

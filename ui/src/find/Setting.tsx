@@ -81,7 +81,7 @@ export function Setting({
         {about}
         {onFollow && !following && (
           <button type="button" className="plain-act follow" onClick={onFollow}>
-            follow it
+            follow
           </button>
         )}
       </span>

@@ -73,6 +73,7 @@ export function Staff({ document, overview, pieces }: Props) {
 
   const drawPlace = useCallback<Draw>(
     (context, width, height) => {
+      if (!overview?.length_s) return;
       const look = inks(night);
       const box = width - 2 * LEFT;
       const from = timeToX(view.startS, whole, LEFT, box);
@@ -85,7 +86,7 @@ export function Staff({ document, overview, pieces }: Props) {
       context.fillStyle = look.ink;
       context.fillRect(timeToX(useWindow.getState().playheadS, whole, LEFT, box) - 0.75, 17, 1.5, height - 22);
     },
-    [night, view, whole, lengthS],
+    [night, view, whole, lengthS, overview?.length_s],
   );
 
   const go = (event: PointerEvent<HTMLDivElement>) => {
