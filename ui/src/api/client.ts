@@ -16,7 +16,10 @@ export type PartOverview = Schema['PartOverview'];
 export type Action = Schema['EditRequest']['action'];
 export type ProblemBody = Schema['ProblemBody'];
 
-export const client = createClient<paths>({ baseUrl: window.location.origin });
+export const client = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /** What went wrong, as the server says it, or that it could not be reached. */
 export class Refusal extends Error {

@@ -42,6 +42,9 @@ export const useDecisions = (id: string, partId: string | null, revision: number
 
 /** Everything a window may do to a session. Actions made on a stale revision are made again on the new one. */
 export class Doing {
+  /** One thing after the other, so that a fast hand's second step is made on the revision its first step gave. */
+  private turn: Promise<unknown> = Promise.resolve();
+
   constructor(
     private readonly queries: QueryClient,
     readonly id: string,
@@ -75,7 +78,17 @@ export class Doing {
     );
   }
 
-  async walk(way: 'undo' | 'redo'): Promise<void> {
+  walk(way: 'undo' | 'redo'): Promise<void> {
+    return this.inTurn(() => this.walkNow(way));
+  }
+
+  private inTurn<T>(work: () => Promise<T>): Promise<T> {
+    const done = this.turn.then(work);
+    this.turn = done.catch(() => undefined);
+    return done;
+  }
+
+  private async walkNow(way: 'undo' | 'redo'): Promise<void> {
     const before = this.state();
     const label = way === 'undo' ? before?.undo : before?.redo;
     if (!before || !label) return;
@@ -114,7 +127,11 @@ export class Doing {
     }
   }
 
-  private async again(
+  private again(ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>) {
+    return this.inTurn(() => this.againNow(ask));
+  }
+
+  private async againNow(
     ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>,
   ) {
     for (let attempt = 0; attempt < 4; attempt++) {
