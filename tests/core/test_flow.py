@@ -1,0 +1,128 @@
+"""Several microphones decided together, on a made kit whose strokes are known, and what must not depend on how it is recorded."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import mir_eval
+import numpy as np
+import pytest
+
+from nubrak.core.decide import FindSettings, Mark, State, reason
+from nubrak.core.find import Candidates, find_candidates
+from nubrak.core.flow import PartInput, decide_all, doubtful, spill_between
+from nubrak.core.pieces import PIECES
+from nubrak.core.shape import ShapeSettings, shape
+from nubrak.core.spill import Heard, leak_db, match
+from nubrak.demo.room import record
+from nubrak.demo.score import BPM, LEAD_S, act_one
+
+RATE_HZ = 44100
+SOUNDS = {"kick": ("kick",), "snare": ("snare",), "hi-hat": ("hat-closed", "hat-open")}
+
+
+@lru_cache(maxsize=1)
+def kit() -> tuple[list, dict[str, np.ndarray]]:
+    strokes = act_one(bars=7)  # up to the first fill: no piece without a microphone of its own
+    return strokes, record(strokes, RATE_HZ, LEAD_S + 7 * 4 * 60 / BPM + 2)
+
+
+@lru_cache(maxsize=1)
+def found() -> dict[str, Candidates]:
+    return {piece: find_candidates(kit()[1][piece], RATE_HZ) for piece in SOUNDS}
+
+
+def parts(**changes: FindSettings) -> dict[str, PartInput]:
+    return {piece: PartInput(piece, piece, candidates, changes.get(piece.replace("-", "_"), FindSettings()), []) for piece, candidates in found().items()}
+
+
+def score(piece: str, decided: dict) -> float:
+    truth = np.unique([stroke.time_s + 0.002 for stroke in kit()[0] if stroke.sound in SOUNDS[piece]])
+    return float(mir_eval.onset.f_measure(truth, decided[piece].time_s[decided[piece].counts], window=0.010)[0])
+
+
+@pytest.mark.parametrize(("piece", "least"), [("kick", 0.97), ("snare", 0.88), ("hi-hat", 0.97)])
+def test_default_settings_find_the_strokes_through_the_spill(piece: str, least: float) -> None:
+    assert score(piece, decide_all(parts())) >= least
+
+
+def test_without_the_spill_model_the_snare_counts_what_others_played() -> None:
+    low = FindSettings(threshold_db=-45)
+    together = decide_all(parts(snare=low))["snare"]
+    alone = decide_all(parts(snare=low.model_copy(update={"spill_margin_db": None})))["snare"]
+    assert np.count_nonzero(together.state == State.SPILL) > 10 and not np.any(alone.state == State.SPILL)
+    assert np.count_nonzero(alone.counts) > np.count_nonzero(together.counts) + 10
+
+
+def test_a_quieter_recording_gives_the_same_hits_and_velocities() -> None:
+    quiet = {piece: find_candidates(kit()[1][piece] * np.float32(0.1), RATE_HZ) for piece in SOUNDS}
+    softly = decide_all({piece: PartInput(piece, piece, candidates, FindSettings(), []) for piece, candidates in quiet.items()})
+    loudly = decide_all(parts())
+    for piece in ("kick", "hi-hat"):
+        assert np.allclose(softly[piece].time_s[softly[piece].counts], loudly[piece].time_s[loudly[piece].counts], atol=0.0005)
+        velocity = [shape(d[piece], ShapeSettings(), [], PIECES[piece]).velocity for d in (softly, loudly)]
+        assert np.abs(velocity[0] - velocity[1]).max() <= 2
+
+
+def test_odd_company_changes_nothing() -> None:
+    usual = decide_all(parts())
+    company = parts() | {
+        "silent": PartInput("silent", "rack-tom", find_candidates(np.zeros(RATE_HZ, np.float32), RATE_HZ), FindSettings(), []),
+        "short": PartInput("short", "crash", find_candidates(kit()[1]["kick"][: 2 * RATE_HZ] * np.float32(0.02), RATE_HZ), FindSettings(), []),
+        "loop": PartInput("loop", "loop", found()["snare"], FindSettings(), []),
+    }
+    decided = decide_all(company)
+    assert not decided["silent"].counts.any()
+    for piece in ("kick", "hi-hat"):
+        assert np.array_equal(decided[piece].time_s[decided[piece].counts], usual[piece].time_s[usual[piece].counts])
+
+
+def test_the_same_microphone_twice_is_not_taken_for_spill() -> None:
+    twins = {name: PartInput(name, "kick", found()["kick"], FindSettings(), []) for name in ("a", "b")}
+    decided = decide_all(twins)
+    assert np.array_equal(decided["a"].counts, decided["b"].counts) and decided["a"].counts.sum() > 15
+    assert not np.any(decided["a"].state == State.SPILL)
+
+
+def test_one_part_alone_has_no_spill_and_none_is_no_error() -> None:
+    assert spill_between({"kick": parts()["kick"]}) == {} and decide_all({}) == {}
+
+
+def test_marks_hold_in_company() -> None:
+    first = parts()["snare"]
+    low = FindSettings(threshold_db=-45)
+    times = decide_all(parts(snare=low))["snare"]
+    hit, spilt = float(times.time_s[times.counts][0]), float(times.time_s[times.state == State.SPILL][0])
+    marks = [Mark(kind="drop", time_s=hit), Mark(kind="keep", time_s=spilt), Mark(kind="add", time_s=0.2)]
+    decided = decide_all(parts() | {"snare": PartInput(first.name, first.piece, first.candidates, low, marks)})["snare"]
+    assert State(int(decided.state[np.argmin(np.abs(decided.time_s - hit))])) is State.DROPPED
+    assert State(int(decided.state[np.argmin(np.abs(decided.time_s - spilt))])) is State.KEPT
+    assert State(int(decided.state[np.argmin(np.abs(decided.time_s - 0.2))])) is State.ADDED
+
+
+def test_every_reason_names_its_numbers() -> None:
+    for decided in decide_all(parts()).values():
+        for index in range(len(decided.time_s)):
+            said = reason(decided, index)
+            assert (any(letter.isdigit() for letter in said) and "dB" in said) or "by hand" in said
+
+
+def test_doubt_is_highest_on_the_line_and_none_where_a_person_decided() -> None:
+    decided = decide_all(parts())["snare"]
+    clear = decided.counts & (decided.level_db > decided.threshold_db + 15) & (decided.level_db > decided.spill_db + 20)
+    assert decided.doubt[clear].max() < 0.1
+    assert 0 <= doubtful(decided) < len(decided.time_s) / 4
+
+
+def test_strokes_are_matched_by_what_sound_can_travel() -> None:
+    # 343 m/s: 1 m is 2.9 ms; more than 12 ms (4 m) or more than 3 ms too early is no spill
+    assert match(np.array([0.1029, 0.2, 0.313, 0.396]), np.array([0.1, 0.3, 0.4])).tolist() == [0, -1, -1, -1]
+
+
+def test_the_leak_is_measured_from_what_is_heard_together() -> None:
+    rng = np.random.default_rng(3)
+    there = Heard("there", np.arange(50) * 0.4, rng.normal(-6, 2, 50), np.ones(50, bool))
+    here = Heard("here", there.time_s + 0.003, there.level_db - 19.0 + rng.normal(0, 0.5, 50), np.zeros(50, bool))
+    leak = leak_db(here, there)
+    assert leak is not None and leak == pytest.approx(-19, abs=1.5)
+    assert leak_db(here, Heard("never", there.time_s + 0.2, there.level_db, there.strokes)) is None

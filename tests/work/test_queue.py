@@ -1,0 +1,136 @@
+"""Tasks in PostgreSQL: handed out once, worked off by any worker, and said while they run."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import psycopg
+import pytest
+from procrastinate import Blueprint
+from sqlalchemy import Engine
+
+from nubrak.command.places import ROOT
+from nubrak.core.document import Document
+from nubrak.core.edit import Rename
+from nubrak.core.read import inspect
+from nubrak.store.audio import put_audio
+from nubrak.store.cache import Cache
+from nubrak.store.sessions import Sessions
+from nubrak.web.hub import Hub
+from nubrak.work.analyse import ask_for_analysis
+from nubrak.work.queue import hand_out, handing_out, taking
+from tests.conftest import decaying_strokes, write_wav
+
+
+def stored(engine: Engine, tmp_path: Path, seed: int, length_s: float = 1.0) -> str:
+    path = write_wav(tmp_path / f"{seed}.wav", decaying_strokes([0.2], [0.8], length_s, seed=seed))
+    return put_audio(engine, path, path.name, inspect(path))
+
+
+def waiting(url: str, audio: str) -> int:
+    with psycopg.connect(url) as connection:
+        row = connection.execute("SELECT count(*) FROM procrastinate_jobs WHERE args->>'audio' = %s AND status = 'todo'", (audio,)).fetchone()
+        return int(row[0]) if row else 0
+
+
+def test_a_task_is_handed_out_once_however_often_it_is_asked_for(engine: Engine, database_url: str, tmp_path: Path) -> None:
+    audio = stored(engine, tmp_path, 501)
+    with handing_out(database_url).open() as queue:
+        for _ in range(3):
+            ask_for_analysis(queue, audio)
+    assert waiting(database_url, audio) == 1
+
+
+def test_any_worker_takes_what_waits(database_url: str) -> None:
+    done: list[str] = []
+    tasks = Blueprint()
+
+    @tasks.task(name="note")
+    def note(word: str) -> None:
+        done.append(word)
+
+    with handing_out(database_url).open() as queue:
+        for word in ("one", "two"):
+            hand_out(queue, "note", word, word=word)
+
+    async def work() -> None:
+        app = taking(database_url, tasks)
+        async with app.open_async():
+            await app.run_worker_async(wait=False, install_signal_handlers=False, listen_notify=False)
+
+    asyncio.run(work())
+    assert sorted(done) == ["one", "two"]
+
+
+def test_a_worker_process_analyses_and_another_goes_on_where_it_was_killed(engine: Engine, database_url: str, tmp_path: Path) -> None:
+    first, second = stored(engine, tmp_path, 601, 60.0), stored(engine, tmp_path, 602)
+    cache = Cache(engine, database_url, tmp_path / "mine")
+    env = os.environ | {"NUBRAK_DATABASE_URL": database_url, "NUBRAK_CACHE_FOLDER": str(tmp_path / "theirs"), "PYTHONPATH": str(ROOT / "src")}
+
+    def worker() -> subprocess.Popen[bytes]:
+        return subprocess.Popen([sys.executable, "-m", "nubrak.command", "worker"], env=env)
+
+    with handing_out(database_url).open() as queue:
+        killed = worker()
+        ask_for_analysis(queue, first)
+        time.sleep(1.5)
+        killed.send_signal(signal.SIGKILL)
+        killed.wait()
+        ask_for_analysis(queue, second)
+    following = worker()
+    try:
+        until = time.monotonic() + 90
+        while time.monotonic() < until and (cache.candidates(first) is None or cache.candidates(second) is None):
+            time.sleep(0.3)
+        assert cache.candidates(first) is not None and cache.candidates(second) is not None
+    finally:
+        following.terminate()
+        following.wait(20)
+
+
+def test_news_reach_every_window_of_the_web_server(engine: Engine, database_url: str) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="One"))
+
+    async def listen() -> list[str]:
+        hub = Hub(database_url)
+        hub.start()
+        windows = [hub.news(), hub.news()]
+        first = [asyncio.create_task(anext(window)) for window in windows]
+        heard = await asyncio.wait_for(asyncio.gather(*first), 10)
+        assert set(heard) == {"again"}
+        second = [asyncio.create_task(anext(window)) for window in windows]
+        await asyncio.sleep(0)
+        await asyncio.to_thread(sessions.edit, state.id, 0, Rename(kind="rename", name="Two"))
+        heard = []
+        for window, task in zip(windows, second, strict=True):
+            message = await asyncio.wait_for(task, 10)
+            while not message.startswith(f"session {state.id}"):
+                message = await asyncio.wait_for(anext(window), 10)
+            heard.append(message)
+        await hub.stop()
+        return heard
+
+    assert asyncio.run(listen()) == [f"session {state.id} 1"] * 2
+
+
+def test_what_goes_wrong_is_said_where_the_source_stands(engine: Engine, database_url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from sqlalchemy.orm import Session as Db
+
+    from nubrak.store.tables import ProgressRow
+    from nubrak.work import analyse as module
+
+    audio = stored(engine, tmp_path, 701)
+    monkeypatch.setattr(module, "_here", lambda: (engine, Cache(engine, database_url, tmp_path / "c")))
+    monkeypatch.setattr(module, "find_candidates", lambda *_: (_ for _ in ()).throw(RuntimeError("no room left")))
+    with pytest.raises(RuntimeError):
+        module.analyse(audio)
+    with Db(engine) as db:
+        row = db.get(ProgressRow, audio)
+        assert row is not None and row.problem is not None and "no room left" in row.problem and "The recording is kept" in row.problem
