@@ -112,4 +112,4 @@ def test_a_tile_holds_the_true_extremes_of_its_samples(frames: int, exponent: in
     assert len(made) == -(-len(stretch) // (1 << exponent))
     for at in range(0, len(made), max(len(made) // 7, 1)):
         part = stretch[at << exponent : (at + 1) << exponent]
-        assert made[at].tolist() == [round(float(part.min()) * 32767), round(float(part.max()) * 32767)]
+        assert np.abs(made[at] - np.array([part.min(), part.max()], np.float64) * 32767).max() <= 0.51  # half a step, and float32

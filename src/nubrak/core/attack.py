@@ -19,6 +19,9 @@ _BEFORE_MS = 30.0  # what is looked at ahead of the coarse place
 _LEARN_MS = 20.0  # the part of it that teaches the prediction
 _AFTER_MS = 14.0
 _AT_ONCE = 512
+_FORERUNNER_DB = 18.0
+_FORERUNNER_MS = 4.0
+_RISE_MS = 1.5
 _CLEAR = 2.0  # how far the error must stand over its own largest value before the stroke
 
 
@@ -48,8 +51,29 @@ def _first_new_sample(windows: NDArray[np.float64], before: int, learn: int) -> 
     error_line = np.maximum(limit, _CLEAR * unexplained)[:, None]
     over = (np.abs(signal) > raw_line) | (np.abs(error) > error_line)
     over[:, :quiet] = False
-    first = np.argmax(over, axis=1)
-    return np.where(over.any(axis=1), first, min(before, span - 1)).astype(np.int64)
+    first = np.where(over.any(axis=1), np.argmax(over, axis=1), min(before, span - 1)).astype(np.int64)
+    return _past_forerunner(np.abs(signal), first, peak, limit, learn)
+
+
+def _past_forerunner(
+    size: NDArray[np.float64], first: NDArray[np.int64], peak: NDArray[np.float64], limit: NDArray[np.float64], learn: int,
+) -> NDArray[np.int64]:
+    """Move an attack on where something soft, another piece's spill, begins some milliseconds before the stroke itself.
+
+    A stroke that swells rises all the way; a forerunner stands level (less than 6 dB more in its second half than in its
+    first) far under the stroke. ``size`` (n, columns) is the absolute signal.
+    """
+    ms = learn / _LEARN_MS
+    out = first.copy()
+    main = np.argmax(size >= (peak * 10.0 ** (-_FORERUNNER_DB / 20.0))[:, None], axis=1)
+    for row in np.nonzero(main - first > _FORERUNNER_MS * ms)[0]:
+        begin, end = int(first[row]), int(main[row] - _RISE_MS * ms)
+        middle = (begin + end) // 2
+        early, late = size[row, begin:middle].max(), size[row, middle:end].max()
+        if late <= 2.0 * early:
+            line = max(limit[row], 1.5 * max(early, late))
+            out[row] = end + int(np.argmax(size[row, end:] > line))
+    return out
 
 
 def _prediction_error(windows: NDArray[np.float64], learn: int, peak: NDArray[np.float64]) -> NDArray[np.float64]:
