@@ -45,6 +45,10 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
     lock.truncate(0)
     lock.write(address)
     lock.flush()
+    # For workers that come in from elsewhere; it holds the password, so only the owner may read it.
+    address_file = folder / "database-url"
+    address_file.touch(mode=0o600)
+    address_file.write_text(url + "\n")
     env = os.environ | {
         "NUBRAK_DATABASE_URL": url, "NUBRAK_CACHE_FOLDER": str(folder / "cache"), "NUBRAK_INTERFACE_FOLDER": str(built), "NUBRAK_PORT": str(port),
     }
