@@ -15,7 +15,9 @@ const NEAR_S = 0.001;
 
 /** Find: where was it struck? The hit field, the threshold to drag, marks by hand, the reason of every candidate. */
 export function Find({ doing, document, revision, overview, pieces, partId, part, piece }: BenchProps) {
-  const { draft, selectedS, set } = useWindow();
+  const draft = useWindow((state) => state.draft);
+  const selectedS = useWindow((state) => state.selectedS);
+  const set = useWindow((state) => state.set);
   const about = overview?.parts.find((one) => one.part_id === partId);
   const ready = (about?.progress ?? 0) >= 1;
   const decided = useDecisions(doing.id, partId, revision, ready);

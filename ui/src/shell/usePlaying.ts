@@ -5,7 +5,12 @@ import { fitView, useWindow } from '../state/window';
 
 /** Tie the player to the window: what is heard follows the switches, the line follows the sound. */
 export function usePlaying(id: string, document: Document | undefined, revision: number | undefined, lengthS: number) {
-  const { hearing, alone, partId, loop, looping, playing } = useWindow();
+  const hearing = useWindow((state) => state.hearing);
+  const alone = useWindow((state) => state.alone);
+  const partId = useWindow((state) => state.partId);
+  const loop = useWindow((state) => state.loop);
+  const looping = useWindow((state) => state.looping);
+  const playing = useWindow((state) => state.playing);
   const heardPart = alone ? partId : null;
   const rateHz = document?.rate_hz ?? 44100;
 

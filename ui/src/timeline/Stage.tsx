@@ -59,13 +59,12 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
     [ladder, mode],
   );
 
-  const draw = useCallback<Draw>(
+  // The ground: loop, grid and waveform. It stands still while a threshold moves, and is not drawn again then.
+  const drawGround = useCallback<Draw>(
     (context, width, height) => {
       const look = inks(night);
       const { wave, field } = boxes(width, height);
-      const colour = look.piece(piece.ink);
       const x = (timeS: number) => timeToX(timeS, view, field.left, field.width);
-      const y = (levelDb: number) => levelToY(levelDb, field.top, field.height);
       context.font = '12px "Recursive Variable", monospace';
       context.textBaseline = 'middle';
 
@@ -101,6 +100,19 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
         const share = wave.height / sources.length;
         drawWaveform(context, source, view, { ...wave, top: wave.top + index * share, height: share }, look.ink);
       });
+    },
+    [night, view, grid, loop, looping, document.tempo, sources, boxes],
+  );
+
+  const draw = useCallback<Draw>(
+    (context, width, height) => {
+      const look = inks(night);
+      const { wave, field } = boxes(width, height);
+      const colour = look.piece(piece.ink);
+      const x = (timeS: number) => timeToX(timeS, view, field.left, field.width);
+      const y = (levelDb: number) => levelToY(levelDb, field.top, field.height);
+      context.font = '12px "Recursive Variable", monospace';
+      context.textBaseline = 'middle';
 
       if (mode === 'notes') {
         context.textAlign = 'right';
@@ -209,7 +221,7 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
         gapDb ?? 0,
       );
     },
-    [night, view, grid, loop, looping, selectedS, decisions, document, sources, piece, mode, gapDb, boxes, ladder],
+    [night, view, selectedS, decisions, piece, mode, gapDb, boxes, ladder],
   );
 
   const drawHead = useCallback<Draw>(
@@ -341,9 +353,9 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
         onPoint?.(null, 0, 0);
       }}
     >
+      <Canvas draw={drawGround} on={onTile} />
       <Canvas
         draw={draw}
-        on={onTile}
         label={`${piece.name}: waveform and ${mode === 'find' ? 'hit field' : 'notes'} from ${clock(view.startS)} to ${clock(view.startS + view.spanS)}`}
       />
       <Canvas draw={drawHead} on={onHeads} />
