@@ -17,7 +17,7 @@ from nubrak.core.level import db_to_gain
 from nubrak.core.shape import Notes
 
 SampleAudio = Callable[[Sample], NDArray[np.float32]]  # (frames, channels) at the session's rate
-LongestSampleS = 20.0
+LONGEST_SAMPLE_S = 20.0
 
 
 def level_of_velocity_db(velocity: NDArray[np.int64], reference: int, amount: float) -> NDArray[np.float64]:
@@ -35,7 +35,7 @@ def render_layer(layer: Layer, notes: Notes, audio_of: SampleAudio, rate_hz: int
     if not layer.on or not len(notes.time_s):
         return out
     hits = np.round(notes.time_s * rate_hz).astype(np.int64)
-    reach = round(LongestSampleS * rate_hz)
+    reach = round(LONGEST_SAMPLE_S * rate_hz)
     first = int(np.searchsorted(hits, start - reach))
     last = int(np.searchsorted(hits, start + frames + rate_hz))
     level = db_to_gain(layer.level_db)

@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import AsyncIterator
 from pathlib import Path
 from typing import Annotated, Literal
+from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
@@ -266,8 +267,6 @@ def _chosen(standing: Standing, part: str | None) -> list[str]:
 
 
 def _download(standing: Standing, part: str | None, ending: str, about: str = "") -> dict[str, str]:
-    from urllib.parse import quote
-
     words = [standing.document.name, standing.document.part_name(part) if part else "", about]
     name = plain_name(" - ".join(word for word in words if word) + f".{ending}".replace("/", "-"))
     plain = name.encode("ascii", "replace").decode().replace('"', "'").replace("?", "_")
