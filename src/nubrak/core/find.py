@@ -7,19 +7,20 @@ its features; which of them count is decided later, without analysing again.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields, replace
 from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d
 
 from nubrak.core.attack import refine_attacks
+from nubrak.core.course import attack_taper, course_of, into_bands, laid_out, no_course, powers_in
+from nubrak.core.exemplar import Exemplars, Likeness, exemplars_of, lay_over
 from nubrak.core.level import FLOOR_DB, power_to_db
 from nubrak.core.windows import windows_at
 
-VERSION = 1  # a new number makes everything derived from candidates anew
+VERSION = 11  # a new number makes everything derived from candidates anew
 LEAST_RISE_DB = 3.0
 _FRAME_S = 0.001
 _BEFORE_FRAMES = 22
@@ -29,6 +30,11 @@ _APART_FRAMES = 6
 _BLOCK_FRAMES = 1 << 14
 _LEAST_SHARE = 0.005  # of a band that does not rise, what is left to the level
 _WINDOW_HIDES_DB = 4.0
+_SURE_ALIKE = 0.6
+_BRIGHT_START_DB = 8.0
+_SAME_S = 0.002
+_STEP_AWAY_S, _BETTER_ALIKE = 0.004, 0.02
+_UNDER_ALIKE, _UNDER_DB, _UNDER_APART_S = 0.5, -20.0, 0.004
 _LOW_HZ = 250.0
 _WINDOW_S = 0.0232  # the attack window of the spectra: 1024 samples at 44.1 kHz
 BAND_EDGES_HZ = np.concatenate([[0.0], 31.25 * 2.0 ** (np.arange(0, 29) / 3.0), [1e6]])  # third octaves up to 20 kHz
@@ -40,7 +46,10 @@ class Candidates:
 
     ``time_s`` (n,) the attack; ``rise_db`` (n,) how far the level jumps above what rang just before;
     ``peak_db`` (n,) the largest sample of the stroke in dBFS; ``attack_power`` (n, bands) mean square per third octave in the
-    attack window; ``before_power`` (n, bands) the same for what rang before, decayed to where the stroke is.
+    attack window; ``before_power`` (n, bands) the same for what rang before, decayed to where the stroke is; ``alike`` (n, k)
+    how well each lies over each sound the source repeats, 0 to 1, and ``laid_s`` (n, k) where its attack then is; ``alike_under``,
+    ``laid_under_s`` and ``under_db`` (n, k) the same for what is left without the sound it is most like (``exemplar.Likeness``).
+    ``course`` (steps, regions) is how the level goes on between them (``course.course_of``).
     """
 
     time_s: NDArray[np.float64]
@@ -48,6 +57,12 @@ class Candidates:
     peak_db: NDArray[np.float64]
     attack_power: NDArray[np.float32]
     before_power: NDArray[np.float32]
+    alike: NDArray[np.float32]
+    laid_s: NDArray[np.float64]
+    alike_under: NDArray[np.float32]
+    laid_under_s: NDArray[np.float64]
+    under_db: NDArray[np.float32]
+    course: NDArray[np.float16] = field(default_factory=no_course)
 
     def __len__(self) -> int:
         return len(self.time_s)
@@ -55,18 +70,36 @@ class Candidates:
 
 def no_candidates() -> Candidates:
     """What silence gives."""
-    bands = len(BAND_EDGES_HZ) - 1
-    return Candidates(np.zeros(0), np.zeros(0), np.zeros(0), np.zeros((0, bands), np.float32), np.zeros((0, bands), np.float32))
+    power, none = np.zeros((0, len(BAND_EDGES_HZ) - 1), np.float32), np.zeros((0, 0), np.float32)
+    return Candidates(np.zeros(0), np.zeros(0), np.zeros(0), power, power, none, none.astype(np.float64), none, none.astype(np.float64), none)
 
 
 def join(parts: list[Candidates], starts_s: list[float]) -> Candidates:
     """Candidates of several clips, each moved to its start, as one list in order of time."""
     if not parts:
         return no_candidates()
+    if len(parts) == 1 and not starts_s[0]:
+        return parts[0]
     times = np.concatenate([part.time_s + start for part, start in zip(parts, starts_s, strict=True)])
     order = np.argsort(times, kind="stable")
-    rest = {f.name: np.concatenate([getattr(part, f.name) for part in parts])[order] for f in fields(Candidates) if f.name != "time_s"}
-    return Candidates(time_s=times[order], **rest)
+    moved = [replace(part, laid_s=part.laid_s + start, laid_under_s=part.laid_under_s + start) for part, start in zip(parts, starts_s, strict=True)]
+    rest = {name: np.concatenate([getattr(part, name) for part in moved])[order] for name in ("rise_db", "peak_db", "attack_power", "before_power")}
+    # Each clip has sounds of its own, so each keeps its own columns.
+    rest |= {name: side_by_side([getattr(part, name) for part in moved])[order] for name in PER_SOUND}
+    return Candidates(time_s=times[order], **rest, course=laid_out([part.course for part in parts], starts_s))
+
+
+PER_SOUND = ("alike", "laid_s", "alike_under", "laid_under_s", "under_db")
+
+
+def side_by_side(blocks: list[NDArray[np.floating]]) -> NDArray[np.floating]:
+    """Blocks (n_i, k_i) on the diagonal of one table, zero elsewhere."""
+    out = np.zeros((sum(len(block) for block in blocks), sum(block.shape[1] for block in blocks)), blocks[0].dtype)
+    row = column = 0
+    for block in blocks:
+        out[row : row + len(block), column : column + block.shape[1]] = block
+        row, column = row + len(block), column + block.shape[1]
+    return out
 
 
 def find_candidates(mono: NDArray[np.float32], rate_hz: int) -> Candidates:
@@ -82,12 +115,19 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int) -> Candidates:
     places = _peaks_of(rises)
     if not len(places):
         return no_candidates()
-    coarse = _steepest(plain, places) * frame
-    attacks = refine_attacks(mono, coarse.astype(np.int64), rate_hz)
-    order = np.argsort(attacks, kind="stable")
-    attacks, rise = attacks[order], rises[places][order]
-    single = _one_per_stroke(attacks, rise, round(_APART_FRAMES * frame))
-    attacks, rise = attacks[single], rise[single]
+    coarse = (_steepest(plain, places) * frame).astype(np.int64)
+    attacks = refine_attacks(mono, coarse, rate_hz)
+    single = _apart(attacks, rises[places], round(_APART_FRAMES * frame))
+    attacks, coarse, rise = attacks[single], coarse[single], rises[places][single]
+    sounds, likeness = exemplars_of(mono, attacks, *_loudness(plain, attacks // frame), rate_hz)
+    attacks, rise, likeness = _from_the_step(mono, attacks, coarse, rise, sounds, likeness, rate_hz)
+    under = _lying_under(attacks, likeness, rate_hz)
+    if len(under):
+        attacks = np.concatenate([attacks, under])
+        rise = np.concatenate([rise, rises[np.clip(under // frame, 0, len(rises) - 1)]])
+        likeness = _both(likeness, lay_over(mono, under, sounds, rate_hz))
+    # The sound a candidate is most like knows better than the candidate itself where it began.
+    attacks, rise, likeness = _settled(attacks, rise, likeness, rate_hz)
     attack_power, before_power, peak = _spectra(mono, attacks, rate_hz)
     return Candidates(
         time_s=attacks / rate_hz,
@@ -95,7 +135,84 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int) -> Candidates:
         peak_db=np.maximum(20.0 * np.log10(np.maximum(peak, 1e-9)), FLOOR_DB),
         attack_power=attack_power,
         before_power=before_power,
+        alike=likeness.alike,
+        laid_s=likeness.attack_s,
+        alike_under=likeness.alike_under,
+        laid_under_s=likeness.attack_under_s,
+        under_db=likeness.under_db,
+        course=course_of(mono, rate_hz),
     )
+
+
+def _lying_under(attacks: NDArray[np.int64], likeness: Likeness, rate_hz: int) -> NDArray[np.int64]:
+    """Places, (m,), where a sound of the source lies under another that began some milliseconds before, and nothing rises."""
+    if not likeness.alike.shape[1]:
+        return np.zeros(0, np.int64)
+    rows, best = np.arange(len(attacks)), likeness.alike_under.argmax(axis=1)
+    sure = (likeness.alike_under[rows, best] > _UNDER_ALIKE) & (likeness.under_db[rows, best] > _UNDER_DB)
+    places = np.sort(np.round(likeness.attack_under_s[rows, best][sure] * rate_hz).astype(np.int64))
+    places = places[places > 0]
+    apart = round(_UNDER_APART_S * rate_hz)
+    right = np.minimum(np.searchsorted(attacks, places), len(attacks) - 1)
+    away = np.minimum(np.abs(attacks[right] - places), np.abs(attacks[np.maximum(right - 1, 0)] - places))
+    places = places[away > apart]
+    return places[np.concatenate([[True], np.diff(places) > apart])] if len(places) else places
+
+
+def _both(first: Likeness, second: Likeness) -> Likeness:
+    return Likeness(**{f.name: np.concatenate([getattr(first, f.name), getattr(second, f.name)]) for f in fields(Likeness)})
+
+
+def _apart(attacks: NDArray[np.int64], rise: NDArray[np.float64], apart: int) -> NDArray[np.int64]:
+    """The rows of those that stand apart, in order of time, (m,)."""
+    order = np.argsort(attacks, kind="stable")
+    return order[_one_per_stroke(attacks[order], rise[order], apart)]
+
+
+def _from_the_step(
+    mono: NDArray[np.float32], attacks: NDArray[np.int64], coarse: NDArray[np.int64], rise: NDArray[np.float64], sounds: Exemplars, likeness: Likeness, rate_hz: int,
+) -> tuple[NDArray[np.int64], NDArray[np.float64], Likeness]:
+    """Candidates whose attack was sought far from where their level steps up, laid over once more from there: the better likeness stands.
+
+    A dark stroke over its own ringing shows no attack of its own, and one is then found somewhere in its body.
+    """
+    rows = np.nonzero(np.abs(attacks - coarse) > round(_STEP_AWAY_S * rate_hz))[0]
+    if not len(rows) or not likeness.alike.shape[1]:
+        return attacks, rise, likeness
+    again = lay_over(mono, coarse[rows], sounds, rate_hz)
+    better = again.alike.max(axis=1) > likeness.alike[rows].max(axis=1) + _BETTER_ALIKE
+    rows, taken = rows[better], np.nonzero(better)[0]
+    attacks = attacks.copy()
+    attacks[rows] = coarse[rows]
+    columns = {f.name: getattr(likeness, f.name).copy() for f in fields(Likeness)}
+    for name, column in columns.items():
+        column[rows] = getattr(again, name)[taken]
+    order = np.argsort(attacks, kind="stable")
+    return attacks[order], rise[order], Likeness(**{name: column[order] for name, column in columns.items()})
+
+
+def _loudness(plain: NDArray[np.float64], frames: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Level of each candidate in its first 20 frames, (n,), and how far under it the loudest of the 20 before stands, (n,)."""
+    power = 10.0 ** (plain / 10.0)
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    last = len(power)
+    after = (sums[np.minimum(frames + 20, last)] - sums[np.minimum(frames, last)]) / 20
+    before = maximum_filter1d(plain, 20, origin=9)[np.clip(frames - 2, 0, last - 1)]
+    level = 10.0 * np.log10(np.maximum(after, 1e-12))
+    return level, np.where(frames < 2, FLOOR_DB, before) - level
+
+
+def _settled(attacks: NDArray[np.int64], rise: NDArray[np.float64], likeness: Likeness, rate_hz: int) -> tuple[NDArray[np.int64], NDArray[np.float64], Likeness]:
+    """Candidates moved to where the sound they are most like begins, in order, and of those that then coincide only one."""
+    alike, laid_s = likeness.alike, likeness.attack_s
+    if alike.shape[1]:
+        best = alike.argmax(axis=1)
+        rows = np.arange(len(attacks))
+        laid = np.round(laid_s[rows, best] * rate_hz).astype(np.int64)
+        attacks = np.where(alike[rows, best] > _SURE_ALIKE, np.maximum(laid, 0), attacks)
+    order = np.lexsort((-rise, attacks))
+    keep = order[_one_per_stroke(attacks[order], rise[order], round(_SAME_S * rate_hz))]
+    return attacks[keep], rise[keep], Likeness(**{f.name: getattr(likeness, f.name)[keep] for f in fields(Likeness)})
 
 
 def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.float64]]:
@@ -123,14 +240,14 @@ def _rises(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], 
     """Level per frame, and the rise per frame: the largest over the plain and the steepened signals."""
     plain: NDArray[np.float64] | None = None
     rises: NDArray[np.float64] | None = None
-    for level in _frame_levels(mono, frame):
+    levels = _frame_levels(mono, frame)
+    on_stroke = _begins_on_stroke(levels[-1])
+    for level in levels:
         floor = max(float(np.percentile(level[:: max(1, len(level) // 20000)], 5)), FLOOR_DB + 15.0) - 3.0
         level = np.maximum(level, floor)
         width = _BEFORE_FRAMES - _GAP_FRAMES + 1
-        # Before the first frame stands the floor if the file starts on a stroke, else the level it starts with.
-        start = float(level[:15].max())
-        goes_on = float(np.median(level[15:60])) if len(level) > 30 else floor
-        edge = floor if start > goes_on + 6.0 else start
+        # Before the first frame stands the floor if the file begins on a stroke, else the level it begins with.
+        edge = floor if on_stroke else float(level[:15].max())
         padded = np.concatenate([np.full(_BEFORE_FRAMES + 1, edge), level])
         trailing = maximum_filter1d(padded, width, origin=(width - 1) // 2)  # the max of the width frames up to here
         rang = trailing[_BEFORE_FRAMES + 1 - _GAP_FRAMES : len(padded) - _GAP_FRAMES]
@@ -140,6 +257,16 @@ def _rises(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], 
         rises = rise if rises is None else np.maximum(rises, rise)
     assert plain is not None and rises is not None
     return plain, rises
+
+
+def _begins_on_stroke(steepest_db: NDArray[np.float64]) -> bool:
+    """Whether a file begins on a stroke, by the level per frame of its second difference, (frames,).
+
+    A stroke has a bright attack that is soon over; something that still rings where the file was cut is as dark as it goes on.
+    """
+    if len(steepest_db) <= 30:
+        return True
+    return float(steepest_db[:8].max()) > float(np.median(steepest_db[15:60])) + _BRIGHT_START_DB
 
 
 def _peaks_of(rises: NDArray[np.float64]) -> NDArray[np.int64]:
@@ -187,13 +314,8 @@ def _spectra(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int
 
 def _powers(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int, size: int) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
     lead = round(0.001 * rate_hz)
-    taper = np.cos(np.linspace(0.0, np.pi / 2, size)).astype(np.float32) ** 2
-    taper[:lead] = np.sin(np.linspace(0.0, np.pi / 2, lead)) ** 2
-    power = float(np.mean(taper.astype(np.float64) ** 2))
-    columns = np.fft.rfftfreq(size, 1 / rate_hz)
-    band_of = np.searchsorted(BAND_EDGES_HZ, columns, side="right") - 1
-    to_bands = np.zeros((len(columns), len(BAND_EDGES_HZ) - 1), np.float32)
-    to_bands[np.arange(len(columns)), band_of] = 2.0 / (size * size * power)
+    taper = attack_taper(size, lead)
+    to_bands = into_bands(taper, rate_hz, BAND_EDGES_HZ)
     out = [np.empty((len(attacks), to_bands.shape[1]), np.float32) for _ in range(2)]
     peak = np.empty(len(attacks))
     for at in range(0, len(attacks), 512):
@@ -201,30 +323,39 @@ def _powers(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int,
         after, before = windows_at(mono, begin, size), windows_at(mono, begin - size, size)
         peak[at : at + 512] = np.abs(after).max(axis=1)
         for window, table in ((after * taper, out[0]), (before * taper[::-1], out[1])):
-            table[at : at + 512] = np.abs(rfft(window, axis=1)) ** 2 @ to_bands
+            table[at : at + 512] = powers_in(window, to_bands)
     return out[0], out[1], peak
 
 
-def _inside(low_hz: float, high_hz: float) -> NDArray[np.bool_]:
+def within(low_hz: float, high_hz: float) -> NDArray[np.bool_]:
+    """Which third octaves, (bands,), lie between two frequencies."""
     centres = np.sqrt(np.maximum(BAND_EDGES_HZ[:-1], 15.6) * np.minimum(BAND_EDGES_HZ[1:], 25000.0))
-    return np.asarray((centres >= low_hz) & (centres <= high_hz))
+    inside = np.asarray((centres >= low_hz) & (centres <= high_hz))
+    # A band narrower than a third octave still hears the one it lies in.
+    inside[int(np.argmin(np.abs(np.log(centres / np.sqrt(max(low_hz, 1.0) * max(high_hz, 1.0))))))] |= not inside.any()
+    return inside
 
 
-def level_in_band(candidates: Candidates, low_hz: float, high_hz: float) -> NDArray[np.float64]:
-    """The level of each candidate's attack between ``low_hz`` and ``high_hz``, in dBFS, (n,); what rang before is taken off."""
-    inside = _inside(low_hz, high_hz)
-    after, before = candidates.attack_power[:, inside], candidates.before_power[:, inside]
-    # Band by band, so that a dark ringing does not hide a bright stroke and does not pass for one either.
-    return power_to_db(np.maximum(after - before, _LEAST_SHARE * after).sum(axis=1, dtype=np.float64))
+def net_power(candidates: Candidates) -> NDArray[np.float32]:
+    """Power of each attack per third octave, (n, bands), without what rang before.
+
+    Band by band, so that a dark ringing does not hide a bright stroke and does not pass for one either.
+    """
+    after, before = candidates.attack_power, candidates.before_power
+    return np.asarray(np.maximum(after - before, np.float32(_LEAST_SHARE) * after))
 
 
-def rise_in_band(candidates: Candidates, low_hz: float, high_hz: float) -> NDArray[np.float64]:
-    """The rise of each candidate, in dB, (n,), as a part hears it that listens between ``low_hz`` and ``high_hz``.
+def level_in_band(candidates: Candidates, inside: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """The level of each candidate's attack over the third octaves ``inside`` (bands,), in dBFS, (n,); what rang before is taken off."""
+    return power_to_db(net_power(candidates)[:, inside].sum(axis=1, dtype=np.float64))
+
+
+def rise_in_band(candidates: Candidates, inside: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """The rise of each candidate, in dB, (n,), as a part hears it that listens to the third octaves ``inside`` (bands,).
 
     The attack window is longer than the rise, so what it shows of a jump is less than the jump: up to ``_WINDOW_HIDES_DB``
     are given back, and never more than the rise over single milliseconds. A place that falls in its band is no stroke there.
     """
-    inside = _inside(low_hz, high_hz)
     after = power_to_db(candidates.attack_power[:, inside].sum(axis=1, dtype=np.float64))
     before = power_to_db(candidates.before_power[:, inside].sum(axis=1, dtype=np.float64))
     return np.asarray(np.minimum(candidates.rise_db, after - before + _WINDOW_HIDES_DB))

@@ -1,61 +1,112 @@
-"""The flow, end to end: candidates of every part → decisions → notes. The interface, the command line and the tests call this."""
+"""The flow, end to end: candidates of every part → evidence → decisions → notes. Interface, command line and tests call this."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from nubrak.core.decide import Decisions, FindSettings, Mark, decide, evidence_for
-from nubrak.core.find import Candidates
+from nubrak.core.chance import chance
+from nubrak.core.decide import Decisions, FindSettings, Mark, decide
+from nubrak.core.evidence import Evidence, gather
+from nubrak.core.find import Candidates, within
+from nubrak.core.kitwise import KitEvidence, weigh, weigh_again
+from nubrak.core.material import material_of
 from nubrak.core.pieces import PIECES
-from nubrak.core.spill import Heard, Spill, predict
+from nubrak.core.spill import Heard, hear, kind_of
 
 
 @dataclass(frozen=True)
 class PartInput:
-    """One part as the flow needs it."""
+    """One part as the flow needs it. ``sources`` are where it listens: parts that share one do not spill into each other."""
 
     name: str
     piece: str
     candidates: Candidates
     find: FindSettings
     marks: list[Mark]
+    sources: frozenset[str] = field(default_factory=frozenset)
 
 
-def first_pass(part: PartInput) -> Heard:
-    """The part decided on its own, as the others' spill model sees it."""
-    alone = decide(evidence_for(part.candidates, PIECES[part.piece]), part.find, [], PIECES[part.piece])
-    return Heard(part.name, alone.time_s, alone.level_db, alone.counts)
+@dataclass(frozen=True)
+class Weighed:
+    """The evidence of a whole session; ``kit`` holds what the microphones know together."""
+
+    kit: KitEvidence
+    evidence: dict[str, Evidence]
+    chance: dict[str, NDArray[np.float64]]
 
 
-def spill_between(parts: dict[str, PartInput]) -> dict[str, Spill]:
-    """For every part, what the strokes of all others spill at its candidates. A part of one whole loop neither gives nor takes."""
-    close = {key: part for key, part in parts.items() if part.piece not in ("loop", "else") and len(part.candidates)}
-    if len(close) < 2:
-        return {}
-    heard = {key: first_pass(part) for key, part in close.items()}
-    cleaned = {}
-    # Once more with what the first look found to be spill taken out of each part's own strokes.
-    for key, part in close.items():
-        spill = predict(heard[key], [other for k, other in heard.items() if k != key])
-        margin = 4.0 if part.find.spill_margin_db is None else part.find.spill_margin_db
-        own = heard[key].strokes & (heard[key].level_db >= spill.level_db + margin)
-        cleaned[key] = Heard(part.name, heard[key].time_s, heard[key].level_db, own if own.any() else heard[key].strokes)
-    return {key: predict(cleaned[key], [other for k, other in cleaned.items() if k != key]) for key in close}
+def band_of(part: PartInput) -> tuple[float, float]:
+    """Between which frequencies, in Hz, the detector of a part hears."""
+    piece, find = PIECES[part.piece], part.find
+    low, high = (30.0, 18000.0) if material_of(piece, find.material).whole_band else (piece.low_hz, piece.high_hz)
+    low, high = (low if find.low_hz is None else find.low_hz), (high if find.high_hz is None else find.high_hz)
+    return min(low, high), max(low, high)
 
 
-def decide_part(part: PartInput, spill: Spill | None) -> Decisions:
-    """One part with its settings, its marks and the spill of the others."""
-    return decide(evidence_for(part.candidates, PIECES[part.piece]), part.find, part.marks, PIECES[part.piece], spill)
+def heard_as(key: str, part: PartInput) -> Heard:
+    """A part as its settings let it be heard."""
+    piece = PIECES[part.piece]
+    strength = within(piece.strength_low_hz, piece.strength_high_hz)
+    return hear(part.candidates, within(*band_of(part)), part.sources or frozenset([key]), kind_of(piece), strength)
 
 
-def decide_all(parts: dict[str, PartInput]) -> dict[str, Decisions]:
+def weigh_all(parts: dict[str, PartInput]) -> Weighed:
+    """The evidence for every candidate of every part. A whole loop neither gives spill nor takes it."""
+    heard = {key: heard_as(key, part) for key, part in parts.items()}
+    close = {key: here for key, here in heard.items() if not _alone(parts[key])}
+    if len(close) == 1:
+        # With no other microphone beside it, one over a cymbal is a cymbal's.
+        close = {key: replace(here, kind="cymbal") if here.kind == "overall" else here for key, here in close.items()}
+    kit = weigh(close, {key: _only(parts[key]) for key in close})
+    evidence, chances = dict(kit.evidence), dict(kit.chance)
+    for key in heard.keys() - close.keys():
+        evidence[key], chances[key] = _by_itself(key, parts[key], heard[key])
+    return Weighed(kit, evidence, chances)
+
+
+def weigh_part(weighed: Weighed, key: str, part: PartInput) -> tuple[Evidence, NDArray[np.float64]]:
+    """One part's evidence under settings of its own, everything else as it stands."""
+    here = heard_as(key, part)
+    return _by_itself(key, part, here) if _alone(part) else weigh_again(weighed.kit, key, here, _only(part))
+
+
+def evidence_moves(before: FindSettings, after: FindSettings) -> bool:
+    """Whether a change of settings changes what is heard, and not only what is made of it."""
+    return any(getattr(before, name) != getattr(after, name) for name in ("low_hz", "high_hz", "spill_from", "material"))
+
+
+def decide_part(part: PartInput, evidence: Evidence, chances: NDArray[np.float64], span_s: tuple[float, float] | None = None) -> Decisions:
+    """One part with its settings and its marks."""
+    piece = PIECES[part.piece]
+    return decide(evidence, chances, part.find, part.marks, piece, material_of(piece, part.find.material), span_s)
+
+
+def decide_all(parts: dict[str, PartInput], span_s: tuple[float, float] | None = None) -> dict[str, Decisions]:
     """Every part of a session."""
-    spill = spill_between(parts)
-    return {key: decide_part(part, spill.get(key)) for key, part in parts.items()}
+    weighed = weigh_all(parts)
+    return {key: decide_part(part, weighed.evidence[key], weighed.chance[key], span_s) for key, part in parts.items()}
 
 
-def doubtful(decisions: Decisions, at_least: float = 0.2) -> int:
-    """How many decisions are worth a second look."""
-    return int(np.count_nonzero(decisions.doubt >= at_least))
+def decide_alone(part: PartInput) -> Decisions:
+    """A session of one part."""
+    return decide_all({"part": part})["part"]
+
+
+def _alone(part: PartInput) -> bool:
+    return PIECES[part.piece].family == "whole" or material_of(PIECES[part.piece], part.find.material).mixed
+
+
+def _only(part: PartInput) -> frozenset[str] | None:
+    return None if part.find.spill_from is None else frozenset(part.find.spill_from)
+
+
+def _by_itself(key: str, part: PartInput, here: Heard) -> tuple[Evidence, NDArray[np.float64]]:
+    evidence = gather(key, {key: here}, {}, {key: np.ones(len(part.candidates))})
+    material = material_of(PIECES[part.piece], part.find.material)
+    if material.mixed:
+        # A stroke may rise in one band while another's ringing fills the rest.
+        evidence = replace(evidence, rise_db=part.candidates.rise_db)
+    return evidence, chance(evidence.features, look=1) if material.weighs else np.ones(len(part.candidates))

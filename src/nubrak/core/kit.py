@@ -2,25 +2,58 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, Field
+from typing import Literal
+
+from pydantic import BaseModel, Field, model_validator
+
+LONGEST_SAMPLE_S = 20.0
+
+
+class Measured(BaseModel):
+    """What was found in a sample when it came in."""
+
+    length_s: float = Field(description="from its attack until it has sunk 60 dB under its peak, or ends")
+    peak_db: float = Field(description="largest sample, dBFS")
+    loudness_lkfs: float = Field(description="ITU-R BS.1770")
+    fundamental_hz: float | None = Field(default=None, description="empty where it has no pitch")
+    first_half_wave: Literal[1, -1] = Field(default=1, description="which way its first half-wave goes")
+    low_db: float = Field(default=0.0, description="what is under 80 Hz, against all of it")
+    bright_hz: float = Field(default=0.0, description="centre of its spectrum")
 
 
 class Sample(BaseModel):
     """One recorded or made stroke."""
 
     audio: str = Field(description="content hash (SHA-256) of the file")
+    name: str = Field(default="", max_length=200, description="the file it came from")
     low_velocity: int = Field(default=1, ge=1, le=127)
     high_velocity: int = Field(default=127, ge=1, le=127)
     attack_s: float = Field(default=0.0, ge=0, description="where in the file its attack is; this is put on the hit")
+    begin_s: float = Field(default=0.0, ge=0, description="what of the file is left out before it")
     velocity: int = Field(default=127, ge=1, le=127, description="the velocity at which it sounds at its own level")
+    level_db: float = Field(default=0.0, ge=-144, le=24, description="its own level, beside the layer's")
+    tune_semitones: float = Field(default=0.0, ge=-36, le=36, description="its own tuning, beside the layer's")
+    attack_ms: float = Field(default=0.0, ge=0, le=10000, description="its own fade in, where the layer has none")
+    hold_ms: float | None = Field(default=None, ge=0, le=10000, description="its own hold, where the layer has none; empty: whole")
+    decay_ms: float = Field(default=200.0, ge=1, le=10000, description="and then its decay")
+    measured: Measured | None = None
+
+    @model_validator(mode="after")
+    def _range(self) -> Sample:
+        if self.low_velocity > self.high_velocity:
+            raise ValueError(f"the range from velocity {self.low_velocity} to {self.high_velocity} is empty")
+        return self
 
 
 class Instrument(BaseModel):
     """What sounds for one piece: samples sharing velocity ranges take turns."""
 
-    name: str
+    name: str = Field(min_length=1, max_length=120)
     piece: str
-    samples: list[Sample] = Field(min_length=1)
+    samples: list[Sample] = Field(min_length=1, max_length=2000)
+    key: int | None = Field(default=None, ge=0, le=127, description="the note number it answers in a kit that has them")
+    silenced_by: list[int] = Field(default=[], max_length=128, description="note numbers that silence it, as a closed hi-hat does an open one")
+    words: list[str] = Field(default=[], max_length=20, description="its character")
 
     def turns(self, velocity: int) -> list[Sample]:
         """The samples that may sound at this velocity, in their order; the nearest range where none fits."""
@@ -31,8 +64,12 @@ class Instrument(BaseModel):
         return [s for s in self.samples if (s.low_velocity, s.high_velocity) == (nearest.low_velocity, nearest.high_velocity)]
 
 
+STARTER = "workshop"  # the id of the kit that comes with Nubrak
+
+
 class Kit(BaseModel):
     """A named set of instruments."""
 
-    name: str
-    instruments: dict[str, Instrument]
+    name: str = Field(min_length=1, max_length=120)
+    instruments: dict[str, Instrument] = Field(default={}, max_length=500)
+    favourites: list[str] = Field(default=[], description="ids of instruments that are liked")

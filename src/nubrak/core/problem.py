@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+
 
 class Problem(Exception):
     """Something a person can understand and act on.
@@ -14,3 +16,8 @@ class Problem(Exception):
     def __init__(self, what: str, kept: str = "Nothing was changed.", todo: str = "", kind: str = "input") -> None:
         super().__init__(" ".join(part for part in (what, kept, todo) if part))
         self.what, self.kept, self.todo, self.kind = what, kept, todo, kind
+
+
+def disk_is_full(error: BaseException) -> bool:
+    """Whether there was no room on the disk; libsndfile and zipfile hand on what the system said in words."""
+    return (isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT)) or "no space left" in str(error).lower()

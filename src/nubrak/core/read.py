@@ -17,6 +17,8 @@ MOST_RATE_HZ = 384_000
 MOST_CHANNELS = 32
 LONGEST_S = 4 * 3600.0
 _BLOCK_FRAMES = 1 << 18
+_MOST_CHUNKS = 64
+_DAY_S = 86400.0
 _FORMATS = "WAV, AIFF, FLAC, OGG or MP3"
 
 
@@ -28,11 +30,37 @@ class AudioFacts(BaseModel):
     frames: int = Field(description="samples per channel that could be read")
     format: str = Field(description="container and coding, as libsndfile names them")
     peak: float = Field(description="largest absolute sample, 1 is full scale")
+    stamp_s: float | None = Field(default=None, description="the time stamp it carries, in seconds since midnight (EBU Tech 3285)")
     notes: list[str] = Field(default=[], description="what is odd about the file, a sentence each")
 
     @property
     def length_s(self) -> float:
         return self.frames / self.rate_hz
+
+
+def time_stamp_s(path: Path, rate_hz: int) -> float | None:
+    """The time reference of a Broadcast Wave file in seconds since midnight, or None where it carries none.
+
+    EBU Tech 3285: the ``bext`` chunk holds description (256 bytes), originator (32), its reference (32), date (10) and time (8),
+    then the count of samples since midnight as two 32-bit words, the low one first. RF64 and BW64 files carry the same chunk.
+    """
+    with path.open("rb") as file:
+        head = file.read(12)
+        if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
+            return None
+        for _ in range(_MOST_CHUNKS):
+            chunk = file.read(8)
+            if len(chunk) < 8:
+                return None
+            size = int.from_bytes(chunk[4:8], "little")
+            if chunk[:4] == b"bext":
+                body = file.read(346)
+                samples = int.from_bytes(body[338:346], "little") if len(body) == 346 else 0
+                return samples / rate_hz if 0 < samples / rate_hz < _DAY_S else None
+            if size == 0xFFFFFFFF:
+                return None  # the length of a large file's data stands elsewhere; what follows it is not looked for
+            file.seek(size + size % 2, 1)
+    return None
 
 
 def _open(path: Path, name: str) -> soundfile.SoundFile:
@@ -102,7 +130,8 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
         notes.append("The file is silent from end to end.")
     elif peak >= 0.9999 and "FLOAT" not in kind and "DOUBLE" not in kind:
         notes.append("The recording touches full scale; loud strokes may be clipped.")
-    return AudioFacts(rate_hz=rate_hz, channels=channels, frames=frames, format=kind, peak=peak, notes=notes)
+    stamp_s = time_stamp_s(path, rate_hz)
+    return AudioFacts(rate_hz=rate_hz, channels=channels, frames=frames, format=kind, peak=peak, notes=notes, stamp_s=stamp_s)
 
 
 def one_channel(block: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -1,88 +1,337 @@
-"""Spill: what strokes on other pieces put into a microphone, learnt from the session itself.
+"""Spill: what strokes on one piece put into the microphones of the others, learnt from the session itself.
 
-For every pair of microphones the strokes of the one are matched with the candidates of the other; the level difference of
-most of them is the leak, and a candidate no louder than a leaking stroke predicts is that stroke heard from afar.
+A stroke reaches its own microphone first and every other one later, by the way sound takes, and always the same amount quieter.
+So for every pair of microphones the strokes that arrive first in the one are paired with what is heard in the other; the delay
+at which most pairs agree is the distance, and the level difference at that delay is the leak, third octave by third octave.
+The outcome is the spill map, and from it what each stroke must have put into each microphone.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
 
-_EARLY_S = 0.003
-_LATE_S = 0.012  # 4 m at 343 m/s
-_LEAST_PAIRS = 5
-_NEVER_DB = -200.0
+from nubrak.core.course import FIRST_BAND, net_at
+from nubrak.core.find import Candidates, net_power
+from nubrak.core.level import power_to_db
+from nubrak.core.pieces import Piece
+
+EARLIEST_S = -0.005  # a cymbal may stand nearer to another's microphone than to its own
+LATEST_S = 0.014  # 4.8 m at 343 m/s
+_REACH_S = 0.0035
+_LATER_S, _LATER_REACH_S = 0.0115, 0.008  # the window of a stroke hears what comes up to 20 ms after it
+_AGREE_S = 0.0005
+_LEAST_PAIRS = 4
+_FEW_STROKES = 6
+_ASSUMED_DB, _ASSUMED_S = -18.0, 0.003  # common practice: so a neighbouring drum is heard
+_LEAST_AGREE = 0.12  # of the strokes: fewer that agree on a delay agree by chance
+_STEP_S = 0.00025
+_UNSURE_S = 0.006  # by the course nobody knows when in its window it arrived
+_LOUD_DB, _CLEAR_BEFORE_S, _CLEAR_AFTER_S, _LOWER_SHARE, _LEAST_RATIO, _MOST_READ = 15.0, 0.04, 0.03, 0.3, 1e-7, 400
+_USUAL_UNDER_DB = 18.0
+_WEAK_DB = 30.0
+_LOCAL_PAIRS = 25
+NEVER_DB = -200.0
 
 
-@dataclass(frozen=True)
-class Spill:
-    """Per candidate of one part: the loudest predicted spill and where it comes from.
-
-    ``level_db`` (n,), ``source`` (n,) an index into ``names`` or -1.
-    """
-
-    level_db: NDArray[np.float64]
-    source: NDArray[np.int64]
-    names: tuple[str, ...]
+Kind = Literal["kick", "drum", "cymbal", "overall"]
 
 
 @dataclass(frozen=True)
 class Heard:
-    """One part as the spill model sees it: its candidates' times and levels in its own band, and which are its own strokes."""
-
-    name: str
-    time_s: NDArray[np.float64]
-    level_db: NDArray[np.float64]
-    strokes: NDArray[np.bool_]
-
-
-def match(time_s: NDArray[np.float64], other_s: NDArray[np.float64]) -> NDArray[np.int64]:
-    """For every time, the index of the ``other_s`` stroke that could be heard there, or -1: the nearest that is at most
-    ``_LATE_S`` earlier or ``_EARLY_S`` later. Both are in order of time.
+    """One part as the others hear of it: ``net`` (n, bands) power of each attack without what rang before, ``level_db`` (n,) its
+    level in the part's band, ``inside`` (bands,) the band, ``strength_db`` (n,) its level where the piece's strength is measured,
+    ``sources`` where it listens. Of ``kind`` overall is a microphone over the kit: strokes of any piece may reach it before their
+    spill reaches others.
     """
+
+    candidates: Candidates
+    net: NDArray[np.float32]
+    level_db: NDArray[np.float64]
+    inside: NDArray[np.bool_]
+    sources: frozenset[str]
+    kind: Kind
+    strength_db: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Leak:
+    """How strokes of one part arrive at another: ``colour`` (bands,) power ratio, ``own_level_db`` in the leaker's own band against
+    how it is heard at home, ``delay_s`` give or take ``reach_s``, and how many strokes taught it. ``local_db`` (n,) is what the ratio drifts by at each of
+    the other's candidates.
+    """
+
+    colour: NDArray[np.float64]
+    own_level_db: float
+    delay_s: float
+    pairs: int
+    local_db: NDArray[np.float64]
+    reach_s: float = _REACH_S
+
+    @property
+    def timed(self) -> bool:
+        """Whether arrivals told the delay; else it is as good as the distance between close microphones."""
+        return self.pairs > 0 and self.reach_s <= _REACH_S
+
+
+def kind_of(piece: Piece) -> Kind:
+    """A piece as spill sees it; hand percussion by the head it is written with."""
+    match piece.family:
+        case "hand" | "whole":
+            return "drum" if piece.head == "oval" else "cymbal"
+        case kind:
+            return kind
+
+
+def hear(candidates: Candidates, inside: NDArray[np.bool_], sources: frozenset[str], kind: Kind, strength: NDArray[np.bool_] | None = None) -> Heard:
+    """The candidates of a part that listens to the third octaves ``inside`` (bands,), and measures strength over ``strength`` (bands,)."""
+    net = net_power(candidates)
+    level, strong = (power_to_db(net[:, bands].sum(axis=1, dtype=np.float64)) for bands in (inside, inside if strength is None else strength))
+    return Heard(candidates, net, level, inside, sources, kind, strong)
+
+
+def nearest(time_s: NDArray[np.float64], other_s: NDArray[np.float64], strength: NDArray[np.float64], reach_s: float) -> NDArray[np.int64]:
+    """For every time (n,) the strongest of ``other_s`` (m,), in order, within ``reach_s``, as an index, or -1."""
     if not len(other_s):
         return np.full(len(time_s), -1, np.int64)
     right = np.searchsorted(other_s, time_s)
-    left = np.maximum(right - 1, 0)
-    right = np.minimum(right, len(other_s) - 1)
-    nearest = np.where(np.abs(other_s[right] - time_s) < np.abs(other_s[left] - time_s), right, left)
-    delay = time_s - other_s[nearest]
-    return np.where((delay <= _LATE_S) & (delay >= -_EARLY_S), nearest, -1).astype(np.int64)
+    at = np.clip(right[:, None] + np.array([-2, -1, 0, 1]), 0, len(other_s) - 1)
+    score = np.where(np.abs(other_s[at] - time_s[:, None]) <= reach_s, strength[at], -np.inf)
+    best = np.argmax(score, axis=1)
+    rows = np.arange(len(time_s))
+    return np.where(score[rows, best] > -np.inf, at[rows, best], -1).astype(np.int64)
 
 
-def leak_db(here: Heard, there: Heard) -> float | None:
-    """How much quieter strokes of ``there`` arrive in ``here``, in dB, or None where it cannot be told.
+def loud_first(heard: dict[str, Heard]) -> dict[str, NDArray[np.bool_]]:
+    """Per part, the strokes that teach the others, (n,): near the loudest of their microphone, and no other's.
 
-    Some of the matched candidates are true strokes of this piece played together with the other, and stand far above the
-    leak; the leak is the level under which the dense lower part of the differences lies.
+    Loudness is taken relative to the loudest of each microphone, so that gains do not matter. A stroke that another close
+    microphone heard clearly before, or heard far stronger at about the same time, is that one's.
     """
-    loud = there.strokes & (there.level_db > np.percentile(there.level_db[there.strokes], 30) if there.strokes.any() else False)
-    if not loud.any():
-        return None
-    found = match(here.time_s, there.time_s[loud])
-    rows = np.nonzero(found >= 0)[0]
-    if len(rows) < _LEAST_PAIRS:
-        return None
-    difference = np.sort(here.level_db[rows] - there.level_db[loud][found[rows]])
-    low = float(np.percentile(difference, 20))
-    core = difference[difference < low + 10.0]
-    return float(np.percentile(core, 75))
+    relative = {key: here.level_db - loudest_db(here) for key, here in heard.items()}
+    out = {}
+    for key, here in heard.items():
+        time_s, mine = here.candidates.time_s, relative[key]
+        own = mine > -_USUAL_UNDER_DB
+        for other, there in heard.items():
+            if other == key or there.kind == "overall" or here.sources & there.sources or not len(there.level_db):
+                continue
+            their_s = there.candidates.time_s
+            before = _loudest_between(relative[other], *np.searchsorted(their_s, [time_s - LATEST_S, time_s - 0.0002]))
+            around = _loudest_between(relative[other], *np.searchsorted(their_s, [time_s - 0.004, time_s + 0.004]))
+            own &= (before < mine - 10.0) & (around < mine + 3.0)
+        out[key] = own
+    return out
 
 
-def predict(here: Heard, others: list[Heard]) -> Spill:
-    """The loudest spill that the others' strokes put at each candidate of ``here``."""
-    level = np.full(len(here.time_s), _NEVER_DB)
-    source = np.full(len(here.time_s), -1, np.int64)
-    for index, there in enumerate(others):
-        leak = leak_db(here, there)
-        # What leaks as loud as it was played is the same piece, not spill.
-        if leak is None or leak > -3.0:
-            continue
-        found = match(here.time_s, there.time_s[there.strokes])
-        predicted = np.where(found >= 0, there.level_db[there.strokes][np.maximum(found, 0)] + leak, _NEVER_DB)
-        louder = predicted > level
-        level[louder], source[louder] = predicted[louder], index
-    return Spill(level, source, tuple(other.name for other in others))
+def loudest_db(here: Heard) -> float:
+    """The level of the few loudest candidates of a part."""
+    return float(np.median(np.sort(here.level_db)[-5:])) if len(here.level_db) else -40.0
+
+
+def _loudest_between(level_db: NDArray[np.float64], low: NDArray[np.int64], high: NDArray[np.int64]) -> NDArray[np.float64]:
+    out = np.full(len(low), NEVER_DB)
+    for step in range(3):
+        at = low + step
+        inside = at < high
+        out[inside] = np.maximum(out[inside], level_db[at[inside]])
+    return out
+
+
+def usual_db(here: Heard, first: NDArray[np.bool_]) -> float:
+    """The level of a part's loud usual strokes, judged by what arrives in its microphone first."""
+    own = here.level_db[first] if np.count_nonzero(first) >= 3 else here.level_db
+    if not len(own):
+        return -40.0
+    loud = np.sort(own)[::-1][: max(3, len(own) // 6)]
+    return float(np.median(loud))
+
+
+def learn_leak(there: Heard, here: Heard, strokes: NDArray[np.bool_], own: NDArray[np.bool_]) -> Leak | None:
+    """How the ``strokes`` (m,) of ``there`` arrive in ``here``, whose candidates ``own`` (n,) are its own; None where too few tell."""
+    times = there.candidates.time_s[strokes]
+    if len(times) < _LEAST_PAIRS or not len(here.candidates.time_s):
+        return None
+    rows = np.nonzero(strokes)[0]
+    at = np.searchsorted(here.candidates.time_s, times + EARLIEST_S)
+    stroke, found = [], []
+    for step in range(4):
+        candidate = at + step
+        inside = candidate < len(here.candidates.time_s)
+        inside[inside] &= here.candidates.time_s[candidate[inside]] - times[inside] <= LATEST_S
+        stroke.append(rows[inside])
+        found.append(candidate[inside])
+    j, i = np.concatenate(stroke), np.concatenate(found)
+    late = here.candidates.time_s[i] - there.candidates.time_s[j]
+    if len(late) < _LEAST_PAIRS:
+        return None
+    # A drum's own microphone stands at it; only a cymbal may be nearer to another's than to its own.
+    earliest_s = EARLIEST_S if there.kind in ("cymbal", "overall") else -_AGREE_S
+    counts, edges = np.histogram(late, bins=np.arange(earliest_s, LATEST_S + _STEP_S, _STEP_S))
+    density = gaussian_filter1d(counts.astype(np.float64), 1.0, mode="constant")
+    mode = float(edges[int(np.argmax(density))] + _STEP_S / 2)
+    away = np.abs(late - mode)
+    agree = away <= _AGREE_S
+    # Strokes played together arrive together too, but spread by the hands; what comes by way of the air comes at one moment.
+    around = np.count_nonzero((away > 2 * _AGREE_S) & (away <= 6 * _AGREE_S))
+    reach = min(mode + 6 * _AGREE_S, LATEST_S) - max(mode - 6 * _AGREE_S, earliest_s) - 4 * _AGREE_S
+    by_chance = around * 2 * _AGREE_S / max(reach, 2 * _AGREE_S)
+    if np.count_nonzero(agree) < max(_LEAST_PAIRS, _LEAST_AGREE * len(times), by_chance + 3.5 * by_chance**0.5 + 2.0):
+        return None
+    delay = float(np.median(late[agree]))
+    j, i = j[agree], i[agree]
+    # Together with a stroke of its own a microphone says nothing about what arrives from afar.
+    apart = ~own[i]
+    j, i = j[apart], i[apart]
+    if len(i) < _LEAST_PAIRS:
+        return None
+    difference = here.level_db[i] - power_to_db(there.net[j].sum(axis=1, dtype=np.float64))
+    # A stroke of this part at the same moment only adds: what is far over the lower part is not the leak.
+    pure = difference < _lower(here.candidates.time_s[i], difference) + 6.0
+    j, i, difference = j[pure], i[pure], difference[pure]
+    ratio = np.median(here.net[i] / np.maximum(there.net[j], 1e-14), axis=0).astype(np.float64)
+    # Where the leaker itself has next to nothing, the ratio is one of noises: there it leaks at most as much as where it sounds.
+    sounds = np.median(there.net[j], axis=0)
+    strong = sounds >= sounds.max() * 10.0 ** (-_WEAK_DB / 10.0)
+    ratio = np.where(strong, ratio, np.minimum(ratio, ratio[strong].max()))
+    return Leak(
+        colour=ratio, own_level_db=float(np.median(power_to_db(here.net[i][:, there.inside].sum(axis=1)) - there.level_db[j])),
+        delay_s=delay, pairs=len(i),
+        local_db=_drift(here.candidates.time_s[i], difference, here.candidates.time_s),
+    )
+
+
+def _lower(at_s: NDArray[np.float64], difference_db: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The lower quartile of what arrives around each of these moments, (m,)."""
+    if len(at_s) < 2 * _LOCAL_PAIRS:
+        return np.full(len(at_s), np.percentile(difference_db, 25))
+    order = np.argsort(at_s, kind="stable")
+    windows = np.lib.stride_tricks.sliding_window_view(np.pad(difference_db[order], _LOCAL_PAIRS // 2, mode="edge"), _LOCAL_PAIRS)
+    out = np.empty(len(at_s))
+    out[order] = np.percentile(windows, 25, axis=1)[: len(at_s)]
+    return out
+
+
+def _drift(at_s: NDArray[np.float64], difference_db: NDArray[np.float64], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far the leak around each time lies from its median: a microphone that was moved or muted half-way through."""
+    if len(at_s) < 2 * _LOCAL_PAIRS:
+        return np.zeros(len(time_s))
+    order = np.argsort(at_s)
+    sorted_db = difference_db[order]
+    width = _LOCAL_PAIRS
+    windows = np.lib.stride_tricks.sliding_window_view(np.pad(sorted_db, width // 2, mode="edge"), width)
+    local = np.median(windows, axis=1)[: len(at_s)] - np.median(sorted_db)
+    local = np.where(np.abs(local) > 2.0, local, 0.0)
+    return np.asarray(np.interp(time_s, at_s[order], local))
+
+
+def _assumed(there: Heard, here: Heard) -> Leak:
+    """What is taken for the leak of a piece that was struck too seldom to teach it."""
+    colour = np.full(there.net.shape[1], 10.0 ** (_ASSUMED_DB / 10.0))
+    return Leak(colour, _ASSUMED_DB, _ASSUMED_S, 0, np.zeros(len(here.level_db)))
+
+
+def learn_by_course(there: Heard, here: Heard, strokes: NDArray[np.bool_], own: NDArray[np.bool_], delay_s: float) -> Leak | None:
+    """The same where no arrivals agree, as a rule because they lie under noise or others: the course of ``here`` at the loud
+    ``strokes`` (m,) of ``there`` tells how much they put there at most. None where it has candidates of its ``own`` (n,) at nearly
+    all of them.
+    """
+    course = here.candidates.course
+    rows = np.nonzero(strokes)[0]
+    if len(rows) < _FEW_STROKES or not len(course):
+        return None
+    rows = rows[there.level_db[rows] > np.percentile(there.level_db[rows], 80) - _LOUD_DB]
+    times, own_s = there.candidates.time_s[rows], here.candidates.time_s[own]
+    free = np.searchsorted(own_s, times - _CLEAR_BEFORE_S) == np.searchsorted(own_s, times + _CLEAR_AFTER_S)
+    rows, times = rows[free][:_MOST_READ], times[free][:_MOST_READ]
+    if len(rows) < _FEW_STROKES:
+        return None
+    struck = np.add.reduceat(there.net[rows].astype(np.float64), FIRST_BAND, axis=1)
+    ratio = np.quantile(net_at(course, times, 2) / np.maximum(struck, 1e-14), _LOWER_SHARE, axis=0)
+    # A region in which the leaker has next to nothing says nothing.
+    weak = np.median(struck, axis=0) < np.median(struck, axis=0).max() * 10.0 ** (-_WEAK_DB / 10.0)
+    ratio = np.clip(np.where(weak, np.minimum(ratio, ratio[~weak].max()), ratio), _LEAST_RATIO, 10.0)
+    colour = np.repeat(ratio, np.diff([*FIRST_BAND, there.net.shape[1]]))
+    arrives = power_to_db((there.net[rows] * colour)[:, there.inside].sum(axis=1))
+    return Leak(colour, float(np.median(arrives - there.level_db[rows])), delay_s + _UNSURE_S / 2, len(rows), np.zeros(len(here.level_db)), _REACH_S + _UNSURE_S / 2)
+
+
+def learn_all(heard: dict[str, Heard], strokes: dict[str, NDArray[np.bool_]], own: dict[str, NDArray[np.bool_]]) -> dict[tuple[str, str], Leak]:
+    """The leak of every pair (from, to) that can be told by the sure ``strokes`` of each part; ``own`` may be strokes of it."""
+    leaks: dict[tuple[str, str], Leak] = {}
+    for to_key, here in heard.items():
+        for from_key, there in heard.items():
+            if from_key != to_key and not here.sources & there.sources:
+                leak = learn_leak(there, here, strokes[from_key], own[to_key])
+                if leak is None:
+                    back = leaks.get((to_key, from_key))
+                    # It is as far from here to there as from there to here, where both microphones are close ones.
+                    leak = learn_by_course(there, here, strokes[from_key], own[to_key], back.delay_s if back and back.pairs else _ASSUMED_S)
+                if leak is None and 0 < np.count_nonzero(strokes[from_key]) < _FEW_STROKES:
+                    leak = _assumed(there, here)
+                if leak is not None:
+                    leaks[from_key, to_key] = leak
+    return leaks
+
+
+@dataclass(frozen=True)
+class Spilt:
+    """What the others' strokes put at each candidate of a part: ``power`` (n, bands), ``later`` (n, bands) what those put into its
+    window that are due somewhat later; ``source`` (n,) the index in ``names`` of
+    the part that puts most, or -1; ``off_s`` (n,) how far the arrival is from where that part's spill is due; ``at_s`` (n,) when
+    that part was struck.
+    """
+
+    power: NDArray[np.float32]
+    later: NDArray[np.float32]
+    source: NDArray[np.int64]
+    off_s: NDArray[np.float64]
+    at_s: NDArray[np.float64]
+    names: tuple[str, ...]
+
+
+def predict(key: str, heard: dict[str, Heard], leaks: dict[tuple[str, str], Leak], own: dict[str, NDArray[np.float64]] | None, only: frozenset[str] | None = None) -> Spilt:
+    """What the others' strokes put into the part ``key``.
+
+    ``own`` holds how likely each candidate of each part is a stroke of its own; None takes each as one. ``only`` names the parts
+    that are believed to leak.
+    """
+    here = heard[key]
+    time_s, count = here.candidates.time_s, len(here.level_db)
+    total, later, most = np.zeros(here.net.shape, np.float32), np.zeros(here.net.shape, np.float32), np.zeros(count)
+    source, off, at_s = np.full(count, -1, np.int64), np.full(count, np.inf), np.full(count, np.nan)
+    names = tuple(k for k in heard if (k, key) in leaks and (only is None or k in only))
+    for number, other in enumerate(names):
+        there, leak = heard[other], leaks[other, key]
+        weight = np.ones(len(there.level_db)) if own is None else np.where(own[other] > 0.05, own[other], 0.0)
+        their_s = there.candidates.time_s
+        due = time_s - leak.delay_s
+        strength = there.level_db + 10.0 * np.log10(np.maximum(weight, 1e-12))
+        rows, j, power = _arriving(due, their_s, strength, weight, there.net, leak, leak.reach_s)
+        total[rows] += power
+        after, _, more_power = _arriving(due + _LATER_S, their_s, strength, weight, there.net, leak, _LATER_REACH_S)
+        later[after] += more_power
+        inside = power[:, here.inside].sum(axis=1)
+        more = inside > most[rows]
+        taken = rows[more]
+        most[taken] = inside[more]
+        source[taken] = number
+        at_s[taken] = their_s[j[more]]
+        off[taken] = due[taken] - at_s[taken]
+    return Spilt(total, later, source, off, at_s, names)
+
+
+def _arriving(
+    due_s: NDArray[np.float64], their_s: NDArray[np.float64], strength: NDArray[np.float64], weight: NDArray[np.float64], net: NDArray[np.float32],
+    leak: Leak, reach_s: float,
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]:
+    """The rows (m,) at which another's stroke arrives, which stroke, (m,), and the power per band it brings, (m, bands)."""
+    j = nearest(due_s, their_s, strength, reach_s)
+    rows = np.nonzero((j >= 0) & (weight[np.maximum(j, 0)] > 0))[0] if len(weight) else np.zeros(0, np.int64)
+    j = j[rows]
+    drift = weight[j] * 10.0 ** (leak.local_db[rows] / 10.0)
+    return rows, j, net[j] * (leak.colour * drift[:, None]).astype(np.float32)

@@ -64,6 +64,30 @@ def suggest_threshold(level_db: NDArray[np.float64], least_span_db: float = 9.0)
     return Suggestion(threshold_db=round(place, 1), gap_db=round(max(high - low, 0.0), 1), loudest_db=loudest)
 
 
+def suggest_below(level_db: NDArray[np.float64], strokes: NDArray[np.bool_], others: NDArray[np.bool_]) -> Suggestion:
+    """The line under the softest of the ``strokes`` (n,) that the evidence makes, and how far under it the next of the ``others``
+    (n,), neither stroke nor spill, stands. Levels (n,) in dBFS.
+    """
+    level = level_db[strokes]
+    if not len(level):
+        loudest = float(level_db.max()) if len(level_db) else -12.0
+        return Suggestion(threshold_db=round(min(loudest + 3.0, 0.0), 1), gap_db=0.0, loudest_db=loudest)
+    loudest = _loudest_usual(level)
+    softest = float(level.min())
+    below = level_db[others & ~strokes & (level_db < softest)]
+    gap = softest - float(below.max()) if len(below) else 12.0
+    return Suggestion(threshold_db=round(max(softest - min(gap / 2, 6.0), -96.0) - 0.05, 1), gap_db=round(gap, 1), loudest_db=loudest)
+
+
+def _loudest_usual(level_db: NDArray[np.float64]) -> float:
+    """The level that all but the two loudest in a hundred, or the loudest two of fewer, stay under."""
+    count = len(level_db)
+    if count < 10:
+        return float(level_db.max())
+    over = max(count // 50, 2)
+    return float(np.partition(level_db, count - over)[count - over])
+
+
 def _plausible(under_db: NDArray[np.float64], least_span_db: float) -> NDArray[np.float64]:
     """How likely the softest stroke of a part lies ``under_db`` below the loudest usual ones (common practice)."""
     return np.asarray(np.exp(-0.5 * np.maximum(under_db - max(22.0, least_span_db), 0.0) ** 2 / 100.0) * np.exp(-0.5 * np.maximum(least_span_db - under_db, 0.0) ** 2 / 9.0))
