@@ -52,16 +52,17 @@ def convert(
     out: Annotated[Path, typer.Option(help="folder for what is made")],
     piece: Annotated[list[str] | None, typer.Option(help="what each file is, in the files' order; else its name says it")] = None,
     bpm: Annotated[float, typer.Option(min=20, max=400, help="tempo written into the MIDI files")] = 120.0,
+    source_is: Annotated[str, typer.Option(help="what the files are: kit (microphones of one kit), close, cymbals, loop, mouth or hand")] = "kit",
 ) -> None:
     """Find the hits of recordings and write MIDI files and hits.json, without the database."""
     from nubrak.command.convert import run_convert
 
-    raise typer.Exit(run_convert(files, piece or [], out, bpm))
+    raise typer.Exit(run_convert(files, piece or [], out, bpm, source_is))
 
 
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def benchmark(context: typer.Context) -> None:
-    """Measure speed and accuracy beside general-purpose libraries; words choose among speed, accuracy and browser."""
+    """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy and browser."""
     import subprocess
     import sys
 

@@ -33,7 +33,7 @@ def run_checks(words: list[str]) -> int:
         env = os.environ | {"NUBRAK_TEST_DATABASE": cluster.start(), "NUBRAK_TEST_INTERFACE": str(built), "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
         failed = [] if words else _static_checks(node)
         say("pytest")
-        tests = subprocess.run([sys.executable, "-m", "pytest", *(words or ["-n", "2", "--dist", "loadgroup"])], cwd=ROOT, env=env).returncode
+        tests = subprocess.run([sys.executable, "-m", "pytest", *(words or ["-n", "2"])], cwd=ROOT, env=env).returncode
         if failed:
             say(f"failed: {', '.join(failed)}")
         return 1 if failed or tests else 0

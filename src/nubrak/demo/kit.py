@@ -23,6 +23,8 @@ class MadeInstrument:
     stroke: str
     layers: tuple[tuple[int, int, int], ...]
     turns: int
+    key: int | None = None  # General MIDI Level 1 percussion key map, where a piece has several
+    silenced_by: tuple[int, ...] = ()
 
 
 _THREE = ((1, 55, 45), (56, 98, 84), (99, 127, 120))
@@ -32,9 +34,9 @@ INSTRUMENTS = (
     MadeInstrument("snare", "Bench snare", "snare", "snare", _THREE, 4),
     MadeInstrument("rack-tom", "Rack tom", "rack-tom", "rack-tom", _TWO, 3),
     MadeInstrument("floor-tom", "Floor tom", "floor-tom", "floor-tom", _TWO, 3),
-    MadeInstrument("hat-closed", "Hi-hat, closed", "hi-hat", "hat-closed", _THREE, 4),
-    MadeInstrument("hat-open", "Hi-hat, open", "hi-hat", "hat-open", _TWO, 2),
-    MadeInstrument("hat-pedal", "Hi-hat, pedal", "hi-hat", "hat-pedal", _TWO, 2),
+    MadeInstrument("hat-closed", "Hi-hat, closed", "hi-hat", "hat-closed", _THREE, 4, 42),
+    MadeInstrument("hat-open", "Hi-hat, open", "hi-hat", "hat-open", _TWO, 2, 46, (42, 44)),
+    MadeInstrument("hat-pedal", "Hi-hat, pedal", "hi-hat", "hat-pedal", _TWO, 2, 44),
     MadeInstrument("crash", "Crash", "crash", "crash", _TWO, 2),
     MadeInstrument("ride", "Ride", "ride", "ride", _TWO, 3),
     MadeInstrument("clap", "Two hands", "clap", "clap", _TWO, 4),

@@ -13,10 +13,11 @@ from sqlalchemy.orm import Session as Db
 
 from nubrak.core.document import Clip, Document, Layer, Part, Source
 from nubrak.core.find import find_candidates
-from nubrak.core.kit import Instrument, Kit, Sample
-from nubrak.core.midi import Tempo
+from nubrak.core.kit import STARTER, Instrument, Kit, Sample
+from nubrak.core.measure import character, measure
 from nubrak.core.names import PieceGuess, guess_from_name
 from nubrak.core.read import AudioFacts, inspect
+from nubrak.core.tempo import Tempo
 from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
 from nubrak.demo.room import record, strokes_alone
 from nubrak.demo.score import BARS, BPM, LEAD_S, TITLE, Stroke, act_one, claps_of_the_audience, loop_of_the_moth
@@ -28,7 +29,6 @@ from nubrak.store.sessions import Sessions
 from nubrak.store.tables import SessionRow
 from nubrak.work.analyse import analyse_audio
 
-KIT_ID = "workshop"
 RATE_HZ = 44100
 FIRST_SESSION = "act-one"
 
@@ -37,7 +37,7 @@ def load_demo(url: str, cache_folder: Path, sessions: bool = True) -> None:
     """Load what a first start brings. Does nothing where the starter kit is there already; safe to run again after a kill."""
     engine = open_engine(url)
     try:
-        if KIT_ID in all_kits(engine):
+        if STARTER in all_kits(engine):
             return
         cache_folder.mkdir(parents=True, exist_ok=True)
         cache = Cache(engine, url, cache_folder)
@@ -45,7 +45,7 @@ def load_demo(url: str, cache_folder: Path, sessions: bool = True) -> None:
         if sessions:
             print("nubrak: making the demo sessions (once)", flush=True)
             _load_sessions(engine, cache, kit)
-        put_kit(engine, KIT_ID, kit)
+        put_kit(engine, STARTER, kit)
     finally:
         engine.dispose()
 
@@ -57,8 +57,13 @@ def starter_kit(engine: Engine) -> Kit:
         samples = []
         for number, (low, high, played, audio) in enumerate(made_samples(made)):
             key, _ = _store(engine, audio[:, None], f"{made.id}-{number}.flac")
-            samples.append(Sample(audio=key, low_velocity=low, high_velocity=high, velocity=played, attack_s=_attack_s(audio)))
-        instruments[made.id] = Instrument(name=made.name, piece=made.piece, samples=samples)
+            attack_s = _attack_s(audio)
+            samples.append(Sample(
+                audio=key, name=f"{made.id} {number + 1}", low_velocity=low, high_velocity=high, velocity=played, attack_s=attack_s,
+                measured=measure(audio[:, None], attack_s, RATE_HZ),
+            ))
+        instruments[made.id] = one = Instrument(name=made.name, piece=made.piece, samples=samples, key=made.key, silenced_by=list(made.silenced_by))
+        one.words = character(one)
     return Kit(name=KIT_NAME, instruments=instruments)
 
 

@@ -47,6 +47,12 @@ def facts_of(engine: Engine, key: str) -> AudioFacts:
     return AudioFacts.model_validate(facts)
 
 
+def name_of(engine: Engine, key: str) -> str:
+    """What a stored file was called when it came in first."""
+    with Db(engine) as db:
+        return str(db.scalar(select(AudioRow.name).where(AudioRow.hash == key)) or key)
+
+
 def chunks_of(url: str, key: str) -> Iterator[bytes]:
     """The bytes of a stored file, chunk by chunk, over a connection in binary format."""
     with psycopg.connect(url) as connection, connection.cursor(name="chunks", binary=True) as cursor:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Engine, select
+import secrets
+from collections.abc import Callable
+
+from sqlalchemy import Engine, delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.kit import Kit
-from nubrak.store.tables import KitRow
+from nubrak.core.kit import Instrument, Kit
+from nubrak.core.problem import Problem
+from nubrak.store.tables import AudioRow, KitRow
 
 
 def put_kit(engine: Engine, kit_id: str, kit: Kit) -> None:
@@ -21,3 +25,50 @@ def all_kits(engine: Engine) -> dict[str, Kit]:
     """Every kit by id."""
     with Db(engine) as db:
         return {row.id: Kit.model_validate(row.document) for row in db.scalars(select(KitRow).order_by(KitRow.id))}
+
+
+def kit_of(engine: Engine, kit_id: str) -> Kit:
+    """One kit; a ``Problem`` where there is none."""
+    with Db(engine) as db:
+        row = db.get(KitRow, kit_id)
+    if row is None:
+        raise _no_kit()
+    return Kit.model_validate(row.document)
+
+
+def new_kit(engine: Engine, kit: Kit) -> str:
+    """Keep a new kit; its id."""
+    kit_id = secrets.token_hex(6)
+    put_kit(engine, kit_id, kit)
+    return kit_id
+
+
+def change_kit(engine: Engine, kit_id: str, change: Callable[[Kit], Kit]) -> Kit:
+    """Change a kit; what two windows change at once is done one after the other."""
+    with Db(engine) as db, db.begin():
+        row = db.get(KitRow, kit_id, with_for_update=True)
+        if row is None:
+            raise _no_kit()
+        kit = change(Kit.model_validate(row.document))
+        row.document = kit.model_dump(mode="json")
+        return kit
+
+
+def remove_kit(engine: Engine, kit_id: str) -> None:
+    """Delete a kit. Its samples stay where sessions use them."""
+    with Db(engine) as db, db.begin():
+        if db.execute(delete(KitRow).where(KitRow.id == kit_id).returning(KitRow.id)).scalar() is None:
+            raise _no_kit()
+
+
+def audio_is_here(engine: Engine, instrument: Instrument) -> None:
+    """Refuse an instrument that speaks of audio the store does not have."""
+    wanted = {sample.audio for sample in instrument.samples}
+    with Db(engine) as db:
+        known = db.scalars(select(AudioRow.hash).where(AudioRow.hash.in_(wanted))).all()
+    if len(known) < len(wanted):
+        raise Problem("This audio is not in the store.", todo="Drop the file once more.", kind="missing")
+
+
+def _no_kit() -> Problem:
+    return Problem("This kit is not in the library any more.", todo="Choose another.", kind="missing")

@@ -12,7 +12,7 @@ from sqlalchemy import Engine, delete, func, select, text, update
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.document import Document
-from nubrak.core.edit import AddLayer, AddSource, AnyAction, SetLayer, apply
+from nubrak.core.edit import AddClip, AddLayer, AddSource, AnyAction, AsPair, SetLayer, apply
 from nubrak.core.problem import Problem
 from nubrak.store.tables import AudioRow, EditRow, SessionRow
 
@@ -25,6 +25,7 @@ class SessionState(BaseModel):
     id: str
     revision: int
     document: Document
+    length_s: float
     undo: str | None = None
     redo: str | None = None
 
@@ -76,6 +77,15 @@ class Sessions:
         """One session; a ``Problem`` where there is none."""
         with Db(self.engine) as db:
             return _state(db, _row(db, session_id))
+
+    def one_back(self, session_id: str) -> SessionState:
+        """A session as it was before its last edit, without taking that back; as it is where there is none."""
+        with Db(self.engine) as db:
+            row = _row(db, session_id)
+            state, edit = _state(db, row), _next(db, session_id, undone=False)
+            if edit is None:
+                return state
+            return state.model_copy(update={"document": Document.model_validate(jsonpatch.apply_patch(row.document, edit.backward))})
 
     def revision(self, session_id: str) -> int:
         """The revision a session has reached; a ``Problem`` where there is none."""
@@ -139,7 +149,7 @@ def _row(db: Db, session_id: str, lock: bool = False) -> SessionRow:
 def _audio_is_here(db: Db, action: AnyAction) -> None:
     """Refuse an action that speaks of audio the store does not have."""
     wanted = set()
-    if isinstance(action, AddSource):
+    if isinstance(action, AddSource | AddClip | AsPair):
         wanted.add(action.clip.audio)
     elif isinstance(action, AddLayer | SetLayer) and action.instrument is not None:
         wanted.update(sample.audio for sample in action.instrument.samples)
@@ -174,7 +184,8 @@ def _changed(db: Db, row: SessionRow, document: dict[str, object]) -> SessionSta
 
 def _state(db: Db, row: SessionRow) -> SessionState:
     undo, redo = _next(db, row.id, undone=False), _next(db, row.id, undone=True)
+    document = Document.model_validate(row.document)
     return SessionState(
-        id=row.id, revision=row.revision, document=Document.model_validate(row.document),
+        id=row.id, revision=row.revision, document=document, length_s=document.length_s,
         undo=undo.label if undo else None, redo=redo.label if redo else None,
     )

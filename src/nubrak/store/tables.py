@@ -74,6 +74,14 @@ class KitRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class NoteMapRow(Base):
+    """One note map kept for every session."""
+
+    __tablename__ = "note_map"
+    name: Mapped[str] = mapped_column(String(80), primary_key=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
 class ProgressRow(Base):
     """How far the analysis of one audio file is, for windows that open in the middle."""
 
@@ -81,3 +89,4 @@ class ProgressRow(Base):
     audio: Mapped[str] = mapped_column(String(64), primary_key=True)
     share: Mapped[float] = mapped_column(default=0.0)
     problem: Mapped[str | None] = mapped_column(Text, default=None)
+    cancelled: Mapped[bool] = mapped_column(default=False)

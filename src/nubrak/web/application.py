@@ -19,7 +19,11 @@ from nubrak.store.sessions import Sessions, StaleRevision
 from nubrak.web.desk import Desk
 from nubrak.web.guard import LOCAL_HOSTS, LocalOnly
 from nubrak.web.hub import Hub
+from nubrak.web.layer_routes import router as layer_router
+from nubrak.web.library_routes import router as library_router
+from nubrak.web.module_route import router as module_router
 from nubrak.web.routes import router
+from nubrak.web.shape_routes import router as shape_router
 from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
 
@@ -52,6 +56,10 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         generate_unique_id_function=lambda route: str(route.name),
     )
     app.include_router(router)
+    app.include_router(shape_router)
+    app.include_router(layer_router)
+    app.include_router(library_router)
+    app.include_router(module_router)
     app.add_middleware(LocalOnly, allowed_hosts=LOCAL_HOSTS | frozenset(settings.allowed_hosts if settings else ()))
     app.add_exception_handler(Problem, _problem)
     app.add_exception_handler(RequestValidationError, _invalid)

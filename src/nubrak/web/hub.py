@@ -31,8 +31,13 @@ class Hub:
                 await self._task
 
     async def news(self) -> AsyncIterator[str]:
-        """Messages as they come, such as ``session ID REVISION`` and ``audio HASH SHARE``."""
+        """Messages as they come, such as ``session ID REVISION`` and ``audio HASH SHARE``; the first is always ``again``.
+
+        A window reads the session and then begins to listen; what happened between the two, and while a lost connection was
+        away, it hears of by reading once more.
+        """
         window: asyncio.Queue[str] = asyncio.Queue(maxsize=1000)
+        window.put_nowait("again")
         self._windows.add(window)
         try:
             while True:
@@ -54,5 +59,9 @@ class Hub:
 
     def _tell(self, message: str) -> None:
         for window in self._windows:
-            with suppress(asyncio.QueueFull):
-                window.put_nowait(message)
+            if window.full():
+                # One that fell far behind reads everything once instead of every step.
+                while not window.empty():
+                    window.get_nowait()
+                message = "again"
+            window.put_nowait(message)

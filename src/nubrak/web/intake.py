@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
@@ -12,32 +13,46 @@ from sqlalchemy import Engine
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
-from nubrak.core.problem import Problem
+from nubrak.core.problem import Problem, disk_is_full
 from nubrak.core.read import AudioFacts, inspect
 from nubrak.store.audio import put_audio
 
 MOST_BYTES = 16 << 30
 
 
-async def take_in(request: Request, engine: Engine, folder: Path, name: str) -> tuple[str, AudioFacts]:
-    """The request's body as a stored audio file: its hash and facts. A ``Problem`` where it is cut off or not audio."""
-    promised = request.headers.get("content-length")
+async def take_in(
+    request: Request, engine: Engine, folder: Path, name: str, fits: Callable[[AudioFacts], None] | None = None,
+) -> tuple[str, AudioFacts]:
+    """The request's body as a stored audio file: its hash and facts. A ``Problem`` where it is cut off, is not audio, or where ``fits`` raises one."""
     handle, draft = tempfile.mkstemp(dir=folder, suffix=".upload")
-    received = 0
+    os.close(handle)
     try:
-        with os.fdopen(handle, "wb") as file:
-            try:
-                async for block in request.stream():
-                    received += len(block)
-                    if received > MOST_BYTES:
-                        raise Problem(f"“{name}” is larger than {MOST_BYTES >> 30} GiB.", todo="Cut it into shorter files.")
-                    await run_in_threadpool(file.write, block)
-            except ClientDisconnect as cut:
-                raise Problem(f"The upload of “{name}” was cut off after {received} bytes.", todo="Drop the file once more.") from cut
-        if promised is not None and received != int(promised):
-            raise Problem(f"The upload of “{name}” was cut off after {received} of {promised} bytes.", todo="Drop the file once more.")
+        await received(request, Path(draft), name)
         facts = await run_in_threadpool(inspect, Path(draft), name)
+        if fits is not None:
+            fits(facts)
         return await run_in_threadpool(put_audio, engine, Path(draft), name, facts), facts
     finally:
         with suppress(FileNotFoundError):
             Path(draft).unlink()
+
+
+async def received(request: Request, path: Path, name: str) -> None:
+    """The request's body to a file, block by block. A ``Problem`` where it is cut off, too large, or where there is no room for it."""
+    promised = request.headers.get("content-length")
+    count = 0
+    try:
+        with path.open("wb") as file:
+            async for block in request.stream():
+                count += len(block)
+                if count > MOST_BYTES:
+                    raise Problem(f"“{name}” is larger than {MOST_BYTES >> 30} GiB.", todo="Cut it into shorter files.")
+                await run_in_threadpool(file.write, block)
+    except ClientDisconnect as cut:
+        raise Problem(f"The upload of “{name}” was cut off after {count} bytes.", todo="Drop the file once more.") from cut
+    except OSError as error:
+        if not disk_is_full(error):
+            raise
+        raise Problem(f"The disk is full; “{name}” could not be taken in.", todo="Make room and drop the file once more.") from error
+    if promised is not None and count != int(promised):
+        raise Problem(f"The upload of “{name}” was cut off after {count} of {promised} bytes.", todo="Drop the file once more.")

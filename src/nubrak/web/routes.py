@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import secrets
-import tempfile
+import zipfile
 from collections.abc import AsyncIterator
-from pathlib import Path
+from dataclasses import replace
+from io import BytesIO
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -14,42 +15,51 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
 from sse_starlette.sse import EventSourceResponse
 from starlette.background import BackgroundTask
+from starlette.concurrency import run_in_threadpool
 
 from nubrak.core import peaks
-from nubrak.core.attack import snap
-from nubrak.core.decide import Decisions, Mark, reason
-from nubrak.core.document import Clip, Document
-from nubrak.core.edit import AddSource, SetMark
-from nubrak.core.find import find_candidates
-from nubrak.core.flow import doubtful
-from nubrak.core.kit import Instrument, Sample
-from nubrak.core.midi import Track, midi_file
+from nubrak.core.annotations import to_csv, to_jams, to_json
+from nubrak.core.decide import Decisions, Mark
+from nubrak.core.document import Document
+from nubrak.core.edit import Give, SetMark
+from nubrak.core.flow import band_of
+from nubrak.core.material import MATERIALS
+from nubrak.core.midi import TICKS_PER_QUARTER, USUAL_TICKS, Track, half_tick_ms, midi_file
 from nubrak.core.mix import Bus
-from nubrak.core.names import PieceGuess, guess_from_name, plain_name
+from nubrak.core.names import file_name, plain_name
 from nubrak.core.pieces import PIECES
-from nubrak.core.prints import Depth, print_wav
+from nubrak.core.prints import ENDING, Depth, Form, PrintSettings
 from nubrak.core.problem import Problem
-from nubrak.core.shape import shape
+from nubrak.core.secondlook import WORTH_A_LOOK, alike_to, places
 from nubrak.store.kits import all_kits
 from nubrak.store.sessions import SessionLine, SessionState
+from nubrak.web.arrive import arrive
 from nubrak.web.desk import Desk, Standing
 from nubrak.web.intake import take_in
+from nubrak.web.looks import bar_to_take, differences, hit_lines, leaks_of, look_places, said, snapped
+from nubrak.web.printing import printed
 from nubrak.web.shapes import (
     AddRequest,
+    Alike,
+    AnalysisRequest,
+    AskAlike,
     AskDecision,
     AskReason,
+    BestBar,
     DecisionColumns,
     EditRequest,
+    GiveRequest,
     Library,
     NewSession,
     Overview,
     PartOverview,
     ProblemBody,
     Reason,
+    SecondLook,
+    SpillMap,
     WalkRequest,
 )
 
-MOST_WINDOW_FRAMES = 60 * 48000
 router = APIRouter(prefix="/api", responses={code: {"model": ProblemBody} for code in (403, 404, 409, 422)})
 
 
@@ -65,7 +75,7 @@ AnyDesk = Annotated[Desk, Depends(desk_of)]
 @router.get("/library")
 def library(desk: AnyDesk) -> Library:
     """Pieces and kits to choose from."""
-    return Library(pieces=list(PIECES.values()), kits=all_kits(desk.engine))
+    return Library(pieces=list(PIECES.values()), materials=list(MATERIALS.values()), kits=all_kits(desk.engine))
 
 
 @router.get("/sessions")
@@ -111,19 +121,22 @@ def redo(session_id: str, body: WalkRequest, desk: AnyDesk) -> SessionState:
 
 
 @router.post("/sessions/{session_id}/sources", status_code=201)
-async def add_source(session_id: str, request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed") -> SessionState:
-    """Take a file in as a new source; the request's body is the file."""
-    desk.sessions.get(session_id)
+async def add_source(
+    session_id: str, request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed", source: str | None = None,
+) -> SessionState:
+    """Take a file in as a new source, or as a further take of one; the request's body is the file."""
+    document = desk.sessions.get(session_id).document
+    if source is not None:
+        document.source(source)
     name = plain_name(name)
     audio, facts = await take_in(request, desk.engine, desk.uploads, name)
-    guess = guess_from_name(name) or PieceGuess(piece="else", why="The file's name does not say what it is.", sure=0.0)
-    action = AddSource(
-        kind="add_source", source_id=secrets.token_hex(5), part_id=secrets.token_hex(5), name=name, guess=guess, notes=facts.notes,
-        clip=Clip(audio=audio, length_s=facts.length_s, channels=facts.channels, rate_hz=facts.rate_hz),
-    )
-    state = desk.sessions.edit(session_id, None, action)
-    desk.ask_for(desk.standing(session_id))
-    return state
+    return await run_in_threadpool(arrive, desk, session_id, name, audio, facts, source)
+
+
+@router.post("/sessions/{session_id}/analysis", status_code=204)
+def analysis(session_id: str, body: AnalysisRequest, desk: AnyDesk) -> None:
+    """Cancel the analysis of what is still missing, or take it up again."""
+    desk.analyse(desk.standing(session_id), body.on)
 
 
 @router.get("/sessions/{session_id}/overview")
@@ -137,9 +150,10 @@ def overview(session_id: str, desk: AnyDesk) -> Overview:
         share, problem = desk.progress(standing.waiting[part_id])
         parts.append(PartOverview(
             part_id=part_id, name=standing.document.part_name(part_id), time_s=np.round(notes.time_s, 5).tolist(), velocity=notes.velocity.tolist(),
-            doubtful=doubtful(decisions), by_hand=len(part.marks), progress=share, problem=problem,
+            doubtful=len(places({part_id: decisions})), by_hand=len(part.marks), progress=share, problem=problem,
         ))
-    return Overview(revision=standing.state.revision, length_s=standing.document.length_s, parts=parts)
+    rounding = {ticks: round(half_tick_ms(standing.document.tempo, ticks), 4) for ticks in USUAL_TICKS}
+    return Overview(revision=standing.state.revision, length_s=standing.document.length_s, rounding_ms=rounding, parts=parts)
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/decisions", response_model=DecisionColumns)
@@ -150,14 +164,18 @@ def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -
     then = now if body.find is None else standing.decisions(part_id, body.find)
     part = standing.document.parts[part_id]
     velocity = np.zeros(len(then.time_s), np.int64)
-    velocity[then.counts] = shape(then, part.shape, part.mark_list, PIECES[part.piece]).velocity
-    lost, let_in = (int(np.count_nonzero(a & ~b)) for a, b in ((now.counts, then.counts), (then.counts, now.counts)))
+    notes = standing.notes(part_id, body.find)
+    struck = notes.row >= 0
+    velocity[notes.row[struck]] = notes.velocity[struck]
+    lost, let_in = differences(now, then)
+    low_hz, high_hz = band_of(replace(standing.inputs[part_id], find=body.find or part.find))
     # Asked for at every step of a dragged threshold: the columns go out as they are, without being checked once more.
     columns = DecisionColumns.model_construct(
         revision=standing.state.revision, time_s=np.round(then.time_s, 6).tolist(), level_db=np.round(then.level_db, 2).tolist(),
-        rise_db=np.round(then.rise_db, 1).tolist(), state=then.state.tolist(), doubt=np.round(then.doubt, 3).tolist(), velocity=velocity.tolist(),
-        hits=int(np.count_nonzero(then.counts)), lost=lost, let_in=let_in, threshold_db=round(then.threshold_db, 2), hold_off_ms=then.hold_off_ms,
-        rise_needed_db=then.rise_needed_db, suggestion=then.suggestion,
+        rise_db=np.round(then.rise_db, 1).tolist(), state=then.state.tolist(), doubt=np.round(then.doubt, 3).tolist(),
+        spill_db=np.round(then.spill_db, 1).tolist(), velocity=velocity.tolist(),
+        hits=int(np.count_nonzero(then.counts)), lost_s=lost, let_in_s=let_in, threshold_db=round(then.threshold_db, 2), hold_off_ms=then.hold_off_ms,
+        re_arm_db=then.re_arm_db, rise_needed_db=then.rise_needed_db, low_hz=low_hz, high_hz=high_hz, weighs=then.weighs, worth_a_look=WORTH_A_LOOK, suggestion=then.suggestion,
     )
     return Response(columns.model_dump_json(), media_type="application/json")
 
@@ -165,24 +183,59 @@ def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -
 @router.post("/sessions/{session_id}/parts/{part_id}/reason")
 def why(session_id: str, part_id: str, body: AskReason, desk: AnyDesk) -> Reason:
     """Why one candidate counts or not."""
-    found: Decisions = desk.standing(session_id).decisions(part_id, body.find)
-    if body.index >= len(found.time_s):
-        raise Problem("This candidate is not there any more.", kind="missing")
-    return Reason(text=reason(found, body.index))
+    standing = desk.standing(session_id)
+    found = standing.decisions(part_id, body.find)
+    _there(found, body.index)
+    return said(standing, part_id, found, body.index, body.find)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/alike")
+def alike(session_id: str, part_id: str, body: AskAlike, desk: AnyDesk) -> Alike:
+    """What sounds like one candidate and was decided the same way."""
+    standing = desk.standing(session_id)
+    found = standing.decisions(part_id, body.find)
+    _there(found, body.index)
+    return Alike(time_s=found.time_s[alike_to(standing.inputs[part_id].candidates, found, body.index)].tolist())
+
+
+@router.get("/sessions/{session_id}/second-look")
+def second_look(session_id: str, desk: AnyDesk, part: str | None = None) -> SecondLook:
+    """The doubtful places of a session or of one part, worst first."""
+    standing = desk.standing(session_id)
+    return SecondLook(revision=standing.state.revision, places=look_places(standing, _chosen(standing, part)), analysing=any(standing.waiting.values()))
+
+
+@router.get("/sessions/{session_id}/best-bar")
+def bar_that_stands_for_all(session_id: str, desk: AnyDesk) -> BestBar:
+    """The bar most like all others, surest and tightest."""
+    return bar_to_take(desk.standing(session_id))
+
+
+@router.get("/sessions/{session_id}/spill")
+def spill_map(session_id: str, desk: AnyDesk) -> SpillMap:
+    """Which pieces leak into which microphones, in dB and ms."""
+    return leaks_of(desk.standing(session_id))
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/give")
+def give(session_id: str, part_id: str, body: GiveRequest, desk: AnyDesk) -> SessionState:
+    """Strokes of this part belong to another: dropped here, there hits that snap to the attack."""
+    standing = desk.standing(session_id)
+    here = {secrets.token_hex(5): time_s for time_s in body.time_s}
+    there = {secrets.token_hex(5): snapped(desk, standing, body.to_part_id, time_s) for time_s in body.time_s}
+    return desk.sessions.edit(session_id, body.revision, Give(kind="give", part_id=part_id, to_part_id=body.to_part_id, marks=here, there=there))
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/add")
 def add_hit(session_id: str, part_id: str, body: AddRequest, desk: AnyDesk) -> SessionState:
     """Add a hit near a place; it snaps to the attack."""
-    standing = desk.standing(session_id)
-    document = standing.document
-    source = document.sources[document.part(part_id).sources[0]]
-    clip = next((c for c in source.clips if c.start_s <= body.time_s <= c.start_s + c.length_s), None)
-    if clip is None:
-        raise Problem("There is no recording at this place.", todo="Point at a place inside the recording.")
-    known = standing.decisions(part_id)
-    time_s = clip.start_s + snap(desk.cache.mono(clip.audio), body.time_s - clip.start_s, clip.rate_hz, known.time_s[~known.counts] - clip.start_s)
+    time_s = snapped(desk, desk.standing(session_id), part_id, body.time_s)
     return desk.sessions.edit(session_id, body.revision, SetMark(kind="mark", part_id=part_id, marks={secrets.token_hex(5): Mark(kind="add", time_s=time_s)}))
+
+
+def _there(found: Decisions, index: int) -> None:
+    if index >= len(found.time_s):
+        raise Problem("This candidate is not there any more.", kind="missing")
 
 
 @router.get("/sessions/{session_id}/events")
@@ -209,54 +262,47 @@ def peak_tile(audio: str, exponent: int, index: int, desk: AnyDesk) -> Response:
     return Response(tile.astype("<i2").tobytes(), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
-@router.get("/sessions/{session_id}/sound/{bus}", response_class=Response)
-def sound(
-    session_id: str, bus: Bus, desk: AnyDesk, start: Annotated[int, Query(ge=0)],
-    frames: Annotated[int, Query(ge=1, le=MOST_WINDOW_FRAMES)], part: str | None = None,
-) -> Response:
-    """A window of what is heard, little-endian float32, interleaved stereo, at the session's rate."""
-    standing = desk.standing(session_id)
-    window = desk.window(standing, bus, _chosen(standing, part), start, frames)
-    return Response(window.astype("<f4").tobytes(), media_type="application/octet-stream", headers={"Cache-Control": "no-store"})
-
-
-@router.post("/samples", status_code=201)
-async def add_sample(request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed") -> Instrument:
-    """Take a file in as an instrument of one sample; its attack is found and put on the hits."""
-    name = plain_name(name)
-    audio, facts = await take_in(request, desk.engine, desk.uploads, name)
-    if facts.length_s > 20:
-        raise Problem(f"“{name}” lasts {facts.length_s:.0f} s; a sample lasts at most 20 s.", todo="Drop it in Gather as a recording, or cut it.")
-    if facts.peak == 0:
-        raise Problem(f"“{name}” is silent.", todo="Choose a file that sounds.")
-    found = find_candidates(desk.cache.mono(audio), facts.rate_hz)
-    attack_s = float(found.time_s[np.argmax(found.peak_db)]) if len(found) else 0.0
-    guess = guess_from_name(name)
-    return Instrument(name=name.rpartition(".")[0] or name, piece=guess.piece if guess else "else", samples=[Sample(audio=audio, attack_s=attack_s)])
-
-
 @router.get("/sessions/{session_id}/print/midi", response_class=Response)
-def print_midi(session_id: str, desk: AnyDesk, part: str | None = None, layout: Literal["tracks", "one"] = "tracks") -> Response:
-    """A Standard MIDI File of one part or of all."""
+def print_midi(
+    session_id: str, desk: AnyDesk, part: str | None = None, layout: Literal["tracks", "one", "each"] = "tracks",
+    per_quarter: Annotated[int, Query(ge=24, le=15360)] = TICKS_PER_QUARTER, start_s: Annotated[float | None, Query(ge=0)] = None,
+    end_s: Annotated[float | None, Query(ge=0)] = None,
+) -> Response:
+    """Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a zip; of a region only,
+    where both its ends are given.
+    """
     standing = desk.standing(session_id)
+    tempo, span = standing.document.tempo, (start_s, end_s) if start_s is not None and end_s is not None else None
     tracks = [Track(standing.document.part_name(part_id), standing.notes(part_id)) for part_id in _chosen(standing, part)]
-    data = midi_file(tracks, standing.document.tempo, one_track=layout == "one")
-    return Response(data, media_type="audio/midi", headers=_download(standing, part, "mid"))
+    if layout != "each":
+        return Response(midi_file(tracks, tempo, layout == "one", per_quarter, span), media_type="audio/midi", headers=download(standing, part, "mid"))
+    files = BytesIO()
+    with zipfile.ZipFile(files, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for track in tracks:
+            bundle.writestr(file_name(f"{track.name}.mid"), midi_file([track], tempo, False, per_quarter, span))
+    return Response(files.getvalue(), media_type="application/zip", headers=download(standing, part, "zip", "MIDI"))
+
+
+@router.get("/sessions/{session_id}/print/hits", response_class=Response)
+def print_hits(session_id: str, desk: AnyDesk, form: Literal["csv", "json", "jams"] = "csv", part: str | None = None) -> Response:
+    """Hits as an open list: a CSV table, JSON, or a JAMS annotation."""
+    standing = desk.standing(session_id)
+    lines = [line for part_id in _chosen(standing, part) for line in hit_lines(standing, part_id)]
+    title, length_s = standing.document.name, standing.document.length_s
+    text = to_csv(lines) if form == "csv" else (to_json if form == "json" else to_jams)(lines, title, length_s)
+    return Response(text.encode(), media_type="text/csv; charset=utf-8" if form == "csv" else "application/json", headers=download(standing, part, form))
 
 
 @router.get("/sessions/{session_id}/print/audio", response_class=FileResponse)
-def print_audio(session_id: str, desk: AnyDesk, bus: Bus = "layers", depth: Depth = "24", part: str | None = None) -> FileResponse:
-    """A WAV file of the whole session that starts at zero."""
+def print_audio(
+    session_id: str, desk: AnyDesk, bus: Bus = "layers", depth: Depth = "24", part: str | None = None, form: Form = "wav", channels: Literal["stereo", "mono"] = "stereo",
+    rate_hz: Annotated[int | None, Query(ge=8000, le=192000)] = None,
+) -> FileResponse:
+    """An audio file of the whole session that starts at zero and, as WAV, says when that was."""
     standing = desk.standing(session_id)
-    parts, rate = _chosen(standing, part), standing.document.rate_hz
-    with tempfile.NamedTemporaryFile(dir=desk.uploads, suffix=".wav", delete=False) as draft:
-        path = Path(draft.name)
-    try:
-        print_wav(path, lambda start, frames: desk.window(standing, bus, parts, start, frames), round(standing.document.length_s * rate), rate, depth)
-    except BaseException:
-        path.unlink(missing_ok=True)
-        raise
-    return FileResponse(path, media_type="audio/wav", headers=_download(standing, part, "wav", bus), background=BackgroundTask(path.unlink))
+    parts, settings = _chosen(standing, part), PrintSettings(form=form, depth=depth, channels=channels, rate_hz=rate_hz)
+    path = printed(desk, standing, bus, parts, settings)
+    return FileResponse(path, media_type=f"audio/{form}", headers=download(standing, part, ENDING[form], bus), background=BackgroundTask(path.unlink))
 
 
 def _chosen(standing: Standing, part: str | None) -> list[str]:
@@ -266,10 +312,14 @@ def _chosen(standing: Standing, part: str | None) -> list[str]:
     return [part]
 
 
-def _download(standing: Standing, part: str | None, ending: str, about: str = "") -> dict[str, str]:
+def download(standing: Standing, part: str | None, ending: str, about: str = "") -> dict[str, str]:
+    """The headers of a file to keep, named for the session."""
     words = [standing.document.name, standing.document.part_name(part) if part else "", about]
-    name = plain_name(" - ".join(word for word in words if word) + f".{ending}".replace("/", "-"))
+    return disposition(" - ".join(word for word in words if word) + f".{ending}")
+
+
+def disposition(name: str) -> dict[str, str]:
+    """The header of a file to keep under a name."""
+    name = file_name(name)
     plain = name.encode("ascii", "replace").decode().replace('"', "'").replace("?", "_")
     return {"Content-Disposition": f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"}
-
-

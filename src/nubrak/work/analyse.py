@@ -6,7 +6,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from procrastinate import App, Blueprint, RetryStrategy
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, select, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
@@ -30,11 +30,28 @@ def _here() -> tuple[Engine, Cache]:
 
 
 def report(engine: Engine, audio: str, share: float, problem: str | None = None) -> None:
-    """Say how far the analysis of a file is, to windows that are open and to those that open later."""
-    values = {"share": share, "problem": problem}
+    """Say how far the analysis of a file is, to windows that are open and to those that open later. What went wrong before stands
+    until the end.
+    """
+    values: dict[str, float | str | None] = {"share": share} if problem is None and share < 1.0 else {"share": share, "problem": problem}
     with Db(engine) as db, db.begin():
         db.execute(insert(ProgressRow).values(audio=audio, **values).on_conflict_do_update(index_elements=["audio"], set_=values))
         db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"audio {audio} {share:.2f}"})
+
+
+def cancelled(engine: Engine, audio: str) -> bool:
+    """Whether a person has cancelled the analysis of a file."""
+    with Db(engine) as db:
+        return bool(db.scalar(select(ProgressRow.cancelled).where(ProgressRow.audio == audio)))
+
+
+def cancel(engine: Engine, audio: list[str], off: bool) -> None:
+    """Cancel the analysis of files, or take it up again; what is found already stays."""
+    with Db(engine) as db, db.begin():
+        for key in sorted(set(audio)):
+            values = {"cancelled": off, "problem": None}
+            db.execute(insert(ProgressRow).values(audio=key, share=0.0, **values).on_conflict_do_update(index_elements=["audio"], set_=values))
+            db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"audio {key} 0.00"})
 
 
 def analyse_audio(engine: Engine, cache: Cache, audio: str) -> None:
@@ -45,12 +62,16 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str) -> None:
         cache.keep_candidates(audio, found)
         report(engine, audio, 1.0)
         return
+    if cancelled(engine, audio):
+        return
     report(engine, audio, 0.05)
     facts = facts_of(engine, audio)
     mono = cache.mono(audio)
     report(engine, audio, 0.4)
     cache.peaks_base(audio)
     report(engine, audio, 0.5)
+    if cancelled(engine, audio):
+        return
     cache.keep_candidates(audio, find_candidates(mono, facts.rate_hz))
     report(engine, audio, 1.0)
 
@@ -67,6 +88,12 @@ def analyse(audio: str) -> None:
     except Exception as error:
         report(engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept; it is tried again.")
         raise
+
+
+def say_cut_off(audio: str) -> None:
+    """Say that the worker that listened to a file is gone, and that another takes it up."""
+    engine, _ = _here()
+    report(engine, audio, 0.0, "Listening was cut off in the middle; it is taken up again by itself.")
 
 
 def ask_for_analysis(queue: App, audio: str) -> None:

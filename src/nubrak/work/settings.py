@@ -13,4 +13,5 @@ class Settings(BaseSettings):
     cache_folder: str
     interface_folder: str = ""
     port: int = 8137
+    tasks_at_once: int = 0  # 0: as many as there are cores
     allowed_hosts: list[str] = []

@@ -7,12 +7,14 @@ import os
 from datetime import UTC, datetime
 
 from procrastinate import App
+from procrastinate.exceptions import ConnectorException
+from procrastinate.jobs import Status
 
-from nubrak.work.analyse import tasks
+from nubrak.work.analyse import say_cut_off, tasks
 from nubrak.work.queue import taking
 from nubrak.work.settings import Settings
 
-_STALLED_S = 20.0
+_STALLED_S = 10.0
 
 
 async def _take_up_stalled(app: App) -> None:
@@ -20,7 +22,13 @@ async def _take_up_stalled(app: App) -> None:
     while True:
         for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_STALLED_S):
             if job.id is not None:
-                await app.job_manager.retry_job_by_id_async(job.id, retry_at=datetime.now(UTC))
+                if isinstance(audio := job.task_kwargs.get("audio"), str):
+                    await asyncio.to_thread(say_cut_off, audio)
+                try:
+                    await app.job_manager.retry_job_by_id_async(job.id, retry_at=datetime.now(UTC))
+                except ConnectorException:
+                    # Another waits for the same already; it only has to be let past.
+                    await app.job_manager.finish_job_by_id_async(job.id, Status.FAILED, delete_job=True)
         await asyncio.sleep(5)
 
 
@@ -38,5 +46,5 @@ async def _run(concurrency: int) -> None:
 
 
 def run_worker() -> None:
-    """Work until interrupted, as many tasks side by side as there are cores."""
-    asyncio.run(_run(max(1, os.cpu_count() or 1)))
+    """Work until interrupted, as many tasks side by side as there are cores or as the settings say."""
+    asyncio.run(_run(Settings().tasks_at_once or max(1, os.cpu_count() or 1)))

@@ -1,0 +1,15 @@
+"""Note maps may be kept for other sessions."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0003"
+down_revision = "0002"
+
+
+def upgrade() -> None:
+    op.create_table("note_map", sa.Column("name", sa.String(80), primary_key=True), sa.Column("document", sa.JSON, nullable=False))
+
+
+def downgrade() -> None:
+    op.drop_table("note_map")

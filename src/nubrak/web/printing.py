@@ -1,0 +1,165 @@
+"""Prints of a session: one file, or many in a zip, with what is to be said of each."""
+
+from __future__ import annotations
+
+import csv
+import os
+import tempfile
+import zipfile
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
+from dataclasses import dataclass
+from io import StringIO
+from pathlib import Path
+
+from pydantic import BaseModel, Field
+
+from nubrak.core.midi import Track, midi_file
+from nubrak.core.mix import Bus
+from nubrak.core.names import file_name
+from nubrak.core.prints import ENDING, GoOn, Print, Printed, PrintSettings, Window, measured, print_all, print_file
+from nubrak.core.problem import Problem, disk_is_full
+from nubrak.web.desk import Desk, Standing
+
+
+class StemChoice(BaseModel):
+    """What is printed."""
+
+    settings: PrintSettings = PrintSettings()
+    recordings: bool = Field(default=False, description="every part's recording")
+    layers: bool = Field(default=True, description="every part's layers, together")
+    each_layer: bool = Field(default=False, description="every layer by itself")
+    blends: bool = Field(default=False, description="every part as it is blended")
+    sums: bool = Field(default=True, description="all layers, and everything")
+    midi: bool = Field(default=True, description="the MIDI of all parts beside them")
+
+
+class StemLine(BaseModel):
+    """What a print says of itself."""
+
+    name: str
+    peak_db: float
+    over: int = Field(description="samples over full scale, which a file of whole numbers cuts off")
+    loudness_lkfs: float
+
+
+class StemReport(BaseModel):
+    """What all of them say."""
+
+    lines: list[StemLine]
+
+
+@dataclass(frozen=True)
+class Stem:
+    """One of the prints: its name, and which window it is made of."""
+
+    name: str
+    window: Window
+
+
+def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
+    """What a choice comes to, in the order of the parts, sums last."""
+    out = []
+
+    def of(name: str, bus: Bus, part_ids: list[str], layer_id: str | None = None) -> None:
+        out.append(Stem(name, lambda start, frames: desk.window(standing, bus, part_ids, start, frames, layer_id=layer_id)))
+
+    parts = standing.document.ordered_parts()
+    for part_id, part in parts:
+        name = standing.names[part_id]
+        if choice.recordings and part.sources:
+            of(f"{name} - recording", "recording", [part_id])
+        if choice.layers and part.layers:
+            of(f"{name} - layers", "layers", [part_id])
+        if choice.each_layer:
+            for number, (layer_id, layer) in enumerate(part.layers.items(), start=1):
+                of(f"{name} - layer {number} {layer.instrument.name}", "layers", [part_id], layer_id)
+        if choice.blends:
+            of(f"{name} - blend", "both", [part_id])
+    everything = [part_id for part_id, _ in parts]
+    if choice.sums and any(part.layers for _, part in parts):
+        of("All layers", "layers", everything)
+    if choice.sums:
+        of("Everything", "both", everything)
+    if not out:
+        raise Problem("Nothing is chosen that could be printed.", "Nothing was written.", "Choose recordings, layers or sums.")
+    return out
+
+
+def check(desk: Desk, standing: Standing, choice: StemChoice) -> None:
+    """Raise a ``Problem`` for a choice that could not be printed, before anything is begun."""
+    choice.settings.check()
+    stems(desk, standing, choice)
+
+
+def report(desk: Desk, standing: Standing, choice: StemChoice) -> StemReport:
+    """What the prints would say, before any is written."""
+    rate = standing.document.rate_hz
+    frames = round(standing.document.length_s * rate)
+    found = stems(desk, standing, choice)
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        said = list(pool.map(lambda stem: measured(stem.window, frames, rate, choice.settings), found))
+    return StemReport(lines=[_line(stem.name, one) for stem, one in zip(found, said, strict=True)])
+
+
+def _line(name: str, said: Printed) -> StemLine:
+    return StemLine(name=name, peak_db=round(said.peak_db, 2), over=said.over, loudness_lkfs=round(said.loudness_lkfs, 1))
+
+
+def printed(desk: Desk, standing: Standing, bus: Bus, part_ids: list[str], settings: PrintSettings) -> Path:
+    """One bus of some parts as a file of its own."""
+    document = standing.document
+    path = draft(desk, ENDING[settings.form])
+    print_file(
+        path, lambda start, frames: desk.window(standing, bus, part_ids, start, frames), round(document.length_s * document.rate_hz), document.rate_hz, settings,
+        document.origin_s or 0.0, document.name,
+    )
+    return path
+
+
+def bundle(desk: Desk, standing: Standing, choice: StemChoice, go_on: GoOn | None = None) -> tuple[Path, StemReport]:
+    """All chosen prints, the MIDI and a report in one zip, and what the prints say; on any error nothing of it stays."""
+    document, settings = standing.document, choice.settings
+    ending = ENDING[settings.form]
+    prints = [Print(draft(desk, ending), stem.window, stem.name) for stem in stems(desk, standing, choice)]
+    path = draft(desk, "zip")
+    try:
+        lines = []
+        frames = round(document.length_s * document.rate_hz)
+        # Closed at once where anything goes wrong, so that no print goes on that nobody waits for.
+        with (
+            closing(print_all(prints, frames, document.rate_hz, settings, document.origin_s or 0.0, go_on)) as finished,
+            zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as files,
+        ):
+            for made, said in finished:
+                try:
+                    files.write(made.path, file_name(f"{document.name} - {made.title}.{ending}"))
+                finally:
+                    made.path.unlink(missing_ok=True)
+                lines.append(_line(made.title, said))
+            if choice.midi:
+                tracks = [Track(standing.names[part_id], standing.notes(part_id)) for part_id, _ in document.ordered_parts()]
+                files.writestr(file_name(f"{document.name}.mid"), midi_file(tracks, document.tempo))
+            files.writestr("report.csv", _as_table(lines))
+    except BaseException as error:
+        path.unlink(missing_ok=True)
+        for made in prints:
+            made.path.unlink(missing_ok=True)
+        if disk_is_full(error):
+            raise Problem("The disk is full; the prints could not be finished.", "The session is as it was, and no half file was left.", "Make room and print again.") from error
+        raise
+    return path, StemReport(lines=lines)
+
+
+def draft(desk: Desk, ending: str) -> Path:
+    """A new empty file under a passing name."""
+    with tempfile.NamedTemporaryFile(dir=desk.uploads, suffix=f".{ending}", delete=False) as made:
+        return Path(made.name)
+
+
+def _as_table(lines: list[StemLine]) -> str:
+    out = StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(("name", "peak_dbfs", "samples_over_full_scale", "loudness_lkfs"))
+    writer.writerows((line.name, line.peak_db, line.over, line.loudness_lkfs) for line in lines)
+    return out.getvalue()
