@@ -13,6 +13,10 @@ export type FindSettings = Schema['FindSettings'];
 export type Decisions = Schema['DecisionColumns'];
 export type Overview = Schema['Overview'];
 export type PartOverview = Schema['PartOverview'];
+export type LookPlace = Schema['LookPlace'];
+export type Suspect = Schema['Suspect'];
+export type SpillMap = Schema['SpillMap'];
+export type Mark = Schema['Mark'];
 export type Action = Schema['EditRequest']['action'];
 export type ProblemBody = Schema['ProblemBody'];
 
@@ -68,10 +72,16 @@ export async function take<T>(asked: Promise<Answer<T>>): Promise<T> {
 }
 
 /** Send a file as the body of a request, with progress; resolves with the answer's JSON. */
-export function upload<T>(address: string, file: File, onProgress: (share: number) => void): Promise<T> {
+export function upload<T>(
+  address: string,
+  file: File,
+  onProgress: (share: number) => void,
+  more: Record<string, string> = {},
+): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open('POST', `${address}?name=${encodeURIComponent(file.name)}`);
+    const asked = new URLSearchParams({ name: file.name, ...more });
+    request.open('POST', `${address}?${asked.toString()}`);
     request.responseType = 'json';
     request.upload.onprogress = (event) => onProgress(event.total ? event.loaded / event.total : 0);
     request.onload = () => {

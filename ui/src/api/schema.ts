@@ -143,9 +143,29 @@ export interface paths {
         put?: never;
         /**
          * Add Source
-         * @description Take a file in as a new source; the request's body is the file.
+         * @description Take a file in as a new source, or as a further take of one; the request's body is the file.
          */
         post: operations["add_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/analysis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Analysis
+         * @description Cancel the analysis of what is still missing, or take it up again.
+         */
+        post: operations["analysis"];
         delete?: never;
         options?: never;
         head?: never;
@@ -212,6 +232,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/parts/{part_id}/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Alike
+         * @description What sounds like one candidate and was decided the same way.
+         */
+        post: operations["alike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/second-look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Second Look
+         * @description The doubtful places of a session or of one part, worst first.
+         */
+        get: operations["second_look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/best-bar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bar That Stands For All
+         * @description The bar most like all others, surest and tightest.
+         */
+        get: operations["bar_that_stands_for_all"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/spill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Spill Map
+         * @description Which pieces leak into which microphones, in dB and ms.
+         */
+        get: operations["spill_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give
+         * @description Strokes of this part belong to another: dropped here, there hits that snap to the attack.
+         */
+        post: operations["give"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/parts/{part_id}/add": {
         parameters: {
             query?: never;
@@ -272,6 +392,411 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/print/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Midi
+         * @description Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a zip; of a region only,
+         *     where both its ends are given.
+         */
+        get: operations["print_midi"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print/hits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Hits
+         * @description Hits as an open list: a CSV table, JSON, or a JAMS annotation.
+         */
+        get: operations["print_hits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Audio
+         * @description An audio file of the whole session that starts at zero and, as WAV, says when that was.
+         */
+        get: operations["print_audio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Shaped
+         * @description Every note of a part: as it stands, as played, or with other settings.
+         */
+        post: operations["shaped"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/same": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Same Sound
+         * @description Which hits of a part are one and the same recorded sound.
+         */
+        get: operations["same_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/feel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Feel
+         * @description Take the feel of a part as it is played, and keep it.
+         */
+        post: operations["keep_feel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/repeat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Repeat
+         * @description A stretch of a part once more, as notes beside the recorded ones.
+         */
+        post: operations["repeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/tempo/guesses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Guesses
+         * @description The tempo that the hits suggest, half of it and double it.
+         */
+        post: operations["guesses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/tempo/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Follow Performance
+         * @description A tempo map, a change per bar, with which the grid stays with the hits.
+         */
+        post: operations["follow_performance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tempo/tapped": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tapped Tempo
+         * @description The tempo of taps.
+         */
+        post: operations["tapped_tempo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/tempo/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tempo From Midi
+         * @description Tempo, its changes and the time signature of a MIDI file; the request's body is the file.
+         */
+        post: operations["tempo_from_midi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/midi/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Midi Changes
+         * @description A MIDI file that left from here, edited elsewhere: what is different now. The request's body is the file.
+         */
+        post: operations["midi_changes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/midi/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Midi Parts
+         * @description Any MIDI file as parts without a source, one per piece. The request's body is the file.
+         */
+        post: operations["midi_parts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/hits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hits In
+         * @description A list of hits, as CSV, JSON or JAMS, as parts without a source. The request's body is the file.
+         */
+        post: operations["hits_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Notes To Send
+         * @description Every note in order of time, to be sent to an instrument while it is due.
+         */
+        get: operations["notes_to_send"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/note-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Note Map
+         * @description Which note every piece is written as.
+         */
+        get: operations["note_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print/note-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Note Map
+         * @description The note map as a CSV table.
+         */
+        get: operations["print_note_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/note-maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Note Maps
+         * @description The note maps that are kept for every session.
+         */
+        get: operations["note_maps"];
+        /**
+         * Keep Map
+         * @description Keep a note map under its name.
+         */
+        put: operations["keep_map"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/note-maps/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Map
+         * @description Forget a kept note map.
+         */
+        delete: operations["forget_map"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/note-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Note Map
+         * @description A CSV table as a note map, and what was skipped; the request's body is the table.
+         */
+        post: operations["read_note_map"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/sound/{bus}": {
         parameters: {
             query?: never;
@@ -281,11 +806,298 @@ export interface paths {
         };
         /**
          * Sound
-         * @description A window of what is heard, little-endian float32, interleaved stereo, at the session's rate.
+         * @description A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find`` holds settings of
+         *     one part that are still being moved, as JSON; ``before`` sounds the notes as played, with nothing shaped; ``back`` the session before its
+         *     last edit; without ``backing`` what is only played along to is silent; ``kit`` and ``instrument`` are a sound tried on the part
+         *     ``trying`` in place of its ``layer``.
          */
         get: operations["sound"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/loudness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Loudness
+         * @description How loud recording, layers and both are over a stretch, and what brings them to one loudness.
+         */
+        get: operations["loudness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/meters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Meters Of
+         * @description Peak and momentary loudness of every part along a stretch, recording and layers apart.
+         */
+        get: operations["meters_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/suits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sounds That Suit
+         * @description The library's sounds for a part: by likeness to the recorded strokes, or by what they would add.
+         */
+        get: operations["sounds_that_suit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Layer
+         * @description Put a sound with a part, locked to the recording and about 6 dB under it, or as loud as the one it replaces.
+         */
+        post: operations["put_layer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/lock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lock Of Layer
+         * @description Polarity and offset of a layer against the recording, and what they are worth.
+         */
+        get: operations["lock_of_layer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/overlay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Overlay Of Layer
+         * @description All hits of a part at their attack, and the layer over them.
+         */
+        get: operations["overlay_of_layer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Print Report
+         * @description Peak, loudness and what would be cut off, for every print of a choice, before any is written.
+         */
+        post: operations["print_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Print
+         * @description Begin to print a choice: the files, the MIDI and a report in one zip.
+         */
+        post: operations["begin_print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Job
+         * @description How far a print is, and what its files say when it is done.
+         */
+        get: operations["print_job"];
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Print
+         * @description No more of it is wanted; nothing of it is kept.
+         */
+        delete: operations["cancel_print"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/print/jobs/{job_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Printed File
+         * @description The zip of a print that is done.
+         */
+        get: operations["printed_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Archive
+         * @description The whole session as one file that another installation opens alike.
+         */
+        get: operations["archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Session
+         * @description Open a session archive as a new session; the request's body is the file.
+         */
+        post: operations["open_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/samples/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Sample
+         * @description Take a sample file in and measure it; the request's body is the file, its name may hold the folders it lies in.
+         */
+        post: operations["take_sample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/samples/arrange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrange Samples
+         * @description Instruments of sample files: by an SFZ where one came with them, else by names and levels.
+         */
+        post: operations["arrange_samples"];
         delete?: never;
         options?: never;
         head?: never;
@@ -312,27 +1124,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/print/midi": {
+    "/api/kits": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Print Midi
-         * @description A Standard MIDI File of one part or of all.
-         */
-        get: operations["print_midi"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Begin Kit
+         * @description Begin a kit: empty, with instruments, or a copy of another.
+         */
+        post: operations["begin_kit"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/print/audio": {
+    "/api/kits/{kit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Kit
+         * @description Delete a kit. What sessions use of it stays with them.
+         */
+        delete: operations["delete_kit"];
+        options?: never;
+        head?: never;
+        /**
+         * Name Kit
+         * @description Name a kit, or say which of its sounds are favourites.
+         */
+        patch: operations["name_kit"];
+        trace?: never;
+    };
+    "/api/kits/{kit_id}/instruments/{instrument_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Instrument
+         * @description Put an instrument into a kit, or change one that is there: its name, its strengths, its turns.
+         */
+        put: operations["keep_instrument"];
+        post?: never;
+        /**
+         * Drop Instrument
+         * @description Take an instrument out of a kit.
+         */
+        delete: operations["drop_instrument"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kits/{kit_id}/sfz": {
         parameters: {
             query?: never;
             header?: never;
@@ -340,10 +1200,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Print Audio
-         * @description A WAV file of the whole session that starts at zero.
+         * Kit As Sfz
+         * @description A kit as an SFZ file with its samples as WAV, in one zip.
          */
-        get: operations["print_audio"];
+        get: operations["kit_as_sfz"];
         put?: never;
         post?: never;
         delete?: never;
@@ -357,8 +1217,52 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Accents
+         * @description Beats stronger than what lies between them.
+         */
+        Accents: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "accents";
+            /**
+             * Percent
+             * @description how much softer the weakest places become
+             * @default 40
+             */
+            percent: number;
+        };
+        /**
+         * AddClip
+         * @description A further take on a source: by its time stamp, else behind what is there.
+         */
+        AddClip: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_clip";
+            /** Source Id */
+            source_id: string;
+            /** Name */
+            name: string;
+            clip: components["schemas"]["Clip"];
+        };
+        /**
          * AddLayer
-         * @description Let an instrument sound with a part.
+         * @description Let an instrument sound with a part; ``changes`` are what of it is not as usual.
          */
         AddLayer: {
             /**
@@ -371,6 +1275,28 @@ export interface components {
             /** Layer Id */
             layer_id: string;
             instrument: components["schemas"]["Instrument"];
+            /**
+             * Changes
+             * @default {}
+             */
+            changes: {
+                [key: string]: number | boolean | string | number[] | components["schemas"]["HitOffset"][] | null;
+            };
+        };
+        /**
+         * AddParts
+         * @description Parts without a source: notes that were brought in.
+         */
+        AddParts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_parts";
+            /** Parts */
+            parts: {
+                [key: string]: components["schemas"]["NewPart"];
+            };
         };
         /**
          * AddRequest
@@ -407,11 +1333,118 @@ export interface components {
             notes: string[];
         };
         /**
+         * Alike
+         * @description Places that sound alike and were decided the same way.
+         */
+        Alike: {
+            /** Time S */
+            time_s: number[];
+        };
+        /**
+         * AnalysisRequest
+         * @description Look for strokes, or stop looking.
+         */
+        AnalysisRequest: {
+            /** On */
+            on: boolean;
+        };
+        /**
+         * Apart
+         * @description A source that shares a part with others gets a part of its own.
+         */
+        Apart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "apart";
+            /** Part Id */
+            part_id: string;
+            /** Source Id */
+            source_id: string;
+            /** New Part Id */
+            new_part_id: string;
+        };
+        /**
+         * Arranged
+         * @description What they were taken for; shown before it is kept, and changeable.
+         */
+        Arranged: {
+            /** Instruments */
+            instruments: components["schemas"]["Instrument"][];
+            /**
+             * Skipped
+             * @description what was left out, a sentence each
+             */
+            skipped: string[];
+        };
+        /**
+         * ArrivedSample
+         * @description A sample file that was taken in and measured.
+         */
+        ArrivedSample: {
+            /** Audio */
+            audio: string;
+            /**
+             * Name
+             * @description its file name, with the folders it lies in
+             */
+            name: string;
+            /** Attack S */
+            attack_s: number;
+            measured: components["schemas"]["Measured"];
+        };
+        /**
+         * AsPair
+         * @description Two sources, left and right, become one with two channels.
+         */
+        AsPair: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "as_pair";
+            /** Left Id */
+            left_id: string;
+            /** Right Id */
+            right_id: string;
+            /** Name */
+            name: string;
+            clip: components["schemas"]["Clip"];
+        };
+        /**
+         * AskAlike
+         * @description What sounds like one row.
+         */
+        AskAlike: {
+            find?: components["schemas"]["FindSettings"] | null;
+            /** Index */
+            index: number;
+        };
+        /**
          * AskDecision
          * @description Decide with these settings instead of the part's own.
          */
         AskDecision: {
             find?: components["schemas"]["FindSettings"] | null;
+        };
+        /**
+         * AskFeel
+         * @description A feel to take from a part.
+         */
+        AskFeel: {
+            /** Revision */
+            revision: number;
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "step": 16,
+             *       "kind": "straight",
+             *       "swing_percent": 50
+             *     }
+             */
+            grid: components["schemas"]["Grid"];
         };
         /**
          * AskReason
@@ -423,10 +1456,75 @@ export interface components {
             index: number;
         };
         /**
+         * AskShape
+         * @description How a part is shaped: as it stands, as it was before, or with other settings.
+         */
+        AskShape: {
+            /** @description settings that are still being moved */
+            shape?: components["schemas"]["ShapeSettings"] | null;
+            /**
+             * Before
+             * @description as played, with nothing shaped
+             * @default false
+             */
+            before: boolean;
+            /** @description the steps timing is told against; empty: those it is drawn to, else sixteenths */
+            grid?: components["schemas"]["Grid"] | null;
+        };
+        /**
+         * AskTempo
+         * @description Parts whose hits tell the tempo; empty: all.
+         */
+        AskTempo: {
+            /**
+             * Part Ids
+             * @default []
+             */
+            part_ids: string[];
+        };
+        /**
+         * BestBar
+         * @description The bar that stands for the recording.
+         */
+        BestBar: {
+            /** Number */
+            number: number;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Said */
+            said: string;
+        };
+        /**
          * Blend
-         * @description Recording against layers, per part.
+         * @description Recording against layers. The cuts are the recording's.
          */
         Blend: {
+            /**
+             * Low Cut Hz
+             * @description empty: off
+             */
+            low_cut_hz?: number | null;
+            /**
+             * Low Cut Slope
+             * @description dB per octave
+             * @default 12
+             * @enum {integer}
+             */
+            low_cut_slope: 6 | 12 | 24;
+            /**
+             * High Cut Hz
+             * @description empty: off
+             */
+            high_cut_hz?: number | null;
+            /**
+             * High Cut Slope
+             * @description dB per octave
+             * @default 12
+             * @enum {integer}
+             */
+            high_cut_slope: 6 | 12 | 24;
             /**
              * Recording Db
              * @default 0
@@ -438,10 +1536,80 @@ export interface components {
              */
             recording_on: boolean;
             /**
+             * Recording Pan
+             * @description -1 left, 1 right
+             * @default 0
+             */
+            recording_pan: number;
+            /**
+             * Recording Solo
+             * @description only what is solo is heard; prints have everything
+             * @default false
+             */
+            recording_solo: boolean;
+            /**
              * Layers Db
              * @default 0
              */
             layers_db: number;
+            /**
+             * Layers On
+             * @default true
+             */
+            layers_on: boolean;
+            /**
+             * Layers Pan
+             * @description -1 left, 1 right
+             * @default 0
+             */
+            layers_pan: number;
+            /**
+             * Layers Solo
+             * @description only what is solo is heard; prints have everything
+             * @default false
+             */
+            layers_solo: boolean;
+            /**
+             * Duck Db
+             * @description how far the recording goes down around its hits; -60 is silence
+             * @default 0
+             */
+            duck_db: number;
+            /**
+             * Duck In Ms
+             * @description it fades down so long before a hit
+             * @default 3
+             */
+            duck_in_ms: number;
+            /**
+             * Duck Hold Ms
+             * @description it stays down so long after it
+             * @default 120
+             */
+            duck_hold_ms: number;
+            /**
+             * Duck Out Ms
+             * @description and fades up again in so long
+             * @default 80
+             */
+            duck_out_ms: number;
+        };
+        /**
+         * ChangesFromMidi
+         * @description What came back different, note by note, ready to be taken.
+         */
+        ChangesFromMidi: {
+            /** Proposals */
+            proposals: components["schemas"]["Proposal"][];
+            /** Same */
+            same: number;
+            /**
+             * Strange
+             * @description tracks that belong to no part
+             */
+            strange: string[];
+            /** Said */
+            said: string[];
         };
         /**
          * Clip
@@ -464,6 +1632,24 @@ export interface components {
             channels: number;
             /** Rate Hz */
             rate_hz: number;
+            /**
+             * Stamp S
+             * @description the time stamp of the file, in seconds since midnight
+             */
+            stamp_s?: number | null;
+        };
+        /**
+         * CurvePoint
+         * @description A point of the curve that the threshold follows.
+         */
+        CurvePoint: {
+            /** Time S */
+            time_s: number;
+            /**
+             * Offset Db
+             * @description how far over (or under) the threshold the line runs here, in dB
+             */
+            offset_db: number;
         };
         /**
          * DecisionColumns
@@ -483,6 +1669,11 @@ export interface components {
             /** Doubt */
             doubt: number[];
             /**
+             * Spill Db
+             * @description what other strokes spill there, in dBFS; −200 where nothing does
+             */
+            spill_db: number[];
+            /**
              * Velocity
              * @description 0 where it does not count
              */
@@ -490,21 +1681,37 @@ export interface components {
             /** Hits */
             hits: number;
             /**
-             * Lost
+             * Lost S
              * @description hits as the part stands that would be lost
              */
-            lost: number;
+            lost_s: number[];
             /**
-             * Let In
+             * Let In S
              * @description candidates that would newly count
              */
-            let_in: number;
+            let_in_s: number[];
             /** Threshold Db */
             threshold_db: number;
             /** Hold Off Ms */
             hold_off_ms: number;
+            /** Re Arm Db */
+            re_arm_db: number;
             /** Rise Needed Db */
             rise_needed_db: number;
+            /** Low Hz */
+            low_hz: number;
+            /** High Hz */
+            high_hz: number;
+            /**
+             * Weighs
+             * @description whether all evidence of the kit is weighed
+             */
+            weighs: boolean;
+            /**
+             * Worth A Look
+             * @description from this doubt on a place stands in Second look
+             */
+            worth_a_look: number;
             suggestion: components["schemas"]["Suggestion"];
         };
         /**
@@ -535,10 +1742,18 @@ export interface components {
              *       "bpm": 120,
              *       "beats_per_bar": 4,
              *       "beat_unit": 4,
-             *       "bar_one_s": 0
+             *       "bar_one_s": 0,
+             *       "changes": []
              *     }
              */
             tempo: components["schemas"]["Tempo"];
+            /**
+             * Origin S
+             * @description the time stamp, in seconds since midnight, that stands at time zero
+             */
+            origin_s?: number | null;
+            /** @description the range that is looked at; empty looks at everything */
+            span?: components["schemas"]["Span"] | null;
             /**
              * Sources
              * @default {}
@@ -553,6 +1768,34 @@ export interface components {
             parts: {
                 [key: string]: components["schemas"]["Part"];
             };
+            /**
+             * Feels
+             * @description feels that were kept
+             * @default {}
+             */
+            feels: {
+                [key: string]: components["schemas"]["Feel"];
+            };
+            /**
+             * @default {
+             *       "name": "General MIDI",
+             *       "notes": {}
+             *     }
+             */
+            note_map: components["schemas"]["NoteMap"];
+        };
+        /**
+         * DropFeel
+         * @description Forget a feel; parts on which it lies keep it.
+         */
+        DropFeel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_feel";
+            /** Feel Id */
+            feel_id: string;
         };
         /**
          * EditRequest
@@ -562,7 +1805,117 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetShape"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["Together"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["Give"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"];
+        };
+        /**
+         * EvenOut
+         * @description Drawn towards the mean of the strokes around each: evener, and still alive.
+         */
+        EvenOut: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "even";
+            /**
+             * Percent
+             * @default 50
+             */
+            percent: number;
+            /**
+             * Around
+             * @description how many strokes on either side make the mean
+             * @default 4
+             */
+            around: number;
+        };
+        /**
+         * Feel
+         * @description A feel, named and kept with the session.
+         */
+        Feel: {
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "step": 16,
+             *       "kind": "straight",
+             *       "swing_percent": 50
+             *     }
+             */
+            grid: components["schemas"]["Grid"];
+            /** Bar Beats */
+            bar_beats: number;
+            /** Steps */
+            steps: components["schemas"]["FeelStep"][];
+        };
+        /**
+         * FeelStep
+         * @description One step of a feel, over all bars in which it was played.
+         */
+        FeelStep: {
+            /**
+             * Late Ms
+             * @description how much after the step, as a rule
+             * @default 0
+             */
+            late_ms: number;
+            /**
+             * Spread Ms
+             * @description half of the strokes lie within this of it
+             * @default 0
+             */
+            spread_ms: number;
+            /**
+             * Strength
+             * @description velocity against the part's median
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Strength Spread
+             * @default 0
+             */
+            strength_spread: number;
+            /**
+             * Count
+             * @description how many strokes told; 0: not played here
+             * @default 0
+             */
+            count: number;
+        };
+        /**
+         * FeelUse
+         * @description A kept feel laid on a part.
+         */
+        FeelUse: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            feel: components["schemas"]["Feel"];
+            /**
+             * Timing Percent
+             * @default 100
+             */
+            timing_percent: number;
+            /**
+             * Strength Percent
+             * @default 100
+             */
+            strength_percent: number;
         };
         /**
          * FindSettings
@@ -570,13 +1923,24 @@ export interface components {
          */
         FindSettings: {
             /**
+             * Material
+             * @description the starting point; empty: what fits the piece
+             */
+            material?: ("close" | "cymbals" | "loop" | "mouth" | "hand") | null;
+            /**
              * Threshold Db
              * @description the lowest level, in dBFS, at which a candidate counts; empty follows the suggestion
              */
             threshold_db?: number | null;
             /**
+             * Curve
+             * @description where the threshold follows a fading or growing take
+             * @default []
+             */
+            curve: components["schemas"]["CurvePoint"][];
+            /**
              * Rise Db
-             * @description how far, in dB, the level must jump above what rang just before; empty: the piece's own
+             * @description how far, in dB, the level must jump above what rang just before; empty: the material's own
              */
             rise_db?: number | null;
             /**
@@ -585,11 +1949,157 @@ export interface components {
              */
             hold_off_ms?: number | null;
             /**
+             * Re Arm Db
+             * @description how far, in dB, the level must fall under a hit before the next can count; empty: the material's own
+             */
+            re_arm_db?: number | null;
+            /**
+             * Low Hz
+             * @description the detector hears from here, in Hz; empty: the piece's own
+             */
+            low_hz?: number | null;
+            /**
+             * High Hz
+             * @description the detector hears up to here, in Hz; empty: the piece's own
+             */
+            high_hz?: number | null;
+            /**
              * Spill Margin Db
              * @description how far, in dB, a candidate must stand over what others spill here; empty switches it off
              * @default 4
              */
             spill_margin_db: number | null;
+            /**
+             * Spill From
+             * @description the parts that leak into this one; empty: learnt from the recording
+             */
+            spill_from?: string[] | null;
+            /**
+             * Surety Percent
+             * @description how likely all evidence together must make it; 0 leaves it to threshold, rise and margin
+             * @default 50
+             */
+            surety_percent: number;
+        };
+        /**
+         * FollowRequest
+         * @description A tempo map that stays with the performance.
+         */
+        FollowRequest: {
+            /**
+             * Part Ids
+             * @default []
+             */
+            part_ids: string[];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * Ghosts
+         * @description Turned into ghosts: soft, with their relations kept.
+         */
+        Ghosts: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ghosts";
+            /**
+             * Loudest
+             * @description the strongest of them becomes this
+             * @default 38
+             */
+            loudest: number;
+        };
+        /**
+         * Give
+         * @description A stroke belongs to another part: dropped here, and there a hit.
+         */
+        Give: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "give";
+            /** Part Id */
+            part_id: string;
+            /** To Part Id */
+            to_part_id: string;
+            /**
+             * Marks
+             * @description place here, in s, by the id of its mark
+             */
+            marks: {
+                [key: string]: number;
+            };
+            /**
+             * There
+             * @description place there, in s, by the id of its mark
+             */
+            there: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * GiveRequest
+         * @description Strokes that belong to another part.
+         */
+        GiveRequest: {
+            /** Revision */
+            revision: number;
+            /** To Part Id */
+            to_part_id: string;
+            /** Time S */
+            time_s: number[];
+        };
+        /**
+         * Grid
+         * @description The steps that strokes are meant to fall on.
+         */
+        Grid: {
+            /**
+             * Step
+             * @description the note value of a step: 16 is a sixteenth
+             * @default 16
+             * @enum {integer}
+             */
+            step: 2 | 4 | 8 | 16 | 32 | 64;
+            /**
+             * Kind
+             * @default straight
+             * @enum {string}
+             */
+            kind: "straight" | "triplet" | "dotted";
+            /**
+             * Swing Percent
+             * @description where the second of two steps stands between them: 50 in the middle, 66.7 as in triplets
+             * @default 50
+             */
+            swing_percent: number;
+        };
+        /**
+         * HitOffset
+         * @description The offset of one hit's sample, in place of the layer's.
+         */
+        HitOffset: {
+            /**
+             * Time S
+             * @description when the note sounds
+             */
+            time_s: number;
+            /** Offset Samples */
+            offset_samples: number;
         };
         /**
          * Instrument
@@ -602,6 +2112,37 @@ export interface components {
             piece: string;
             /** Samples */
             samples: components["schemas"]["Sample"][];
+            /**
+             * Key
+             * @description the note number it answers in a kit that has them
+             */
+            key?: number | null;
+            /**
+             * Silenced By
+             * @description note numbers that silence it, as a closed hi-hat does an open one
+             * @default []
+             */
+            silenced_by: number[];
+            /**
+             * Words
+             * @description its character
+             * @default []
+             */
+            words: string[];
+        };
+        /**
+         * KeepFeel
+         * @description Keep a feel under its name.
+         */
+        KeepFeel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep_feel";
+            /** Feel Id */
+            feel_id: string;
+            feel: components["schemas"]["Feel"];
         };
         /**
          * Kit
@@ -610,16 +2151,122 @@ export interface components {
         Kit: {
             /** Name */
             name: string;
-            /** Instruments */
+            /**
+             * Instruments
+             * @default {}
+             */
             instruments: {
                 [key: string]: components["schemas"]["Instrument"];
             };
+            /**
+             * Favourites
+             * @description ids of instruments that are liked
+             * @default []
+             */
+            favourites: string[];
+        };
+        /**
+         * KitChange
+         * @description What of a kit is changed; what is not named stays.
+         */
+        KitChange: {
+            /** Name */
+            name?: string | null;
+            /** Favourites */
+            favourites?: string[] | null;
+        };
+        /**
+         * KitKept
+         * @description A kit of the library as it stands now.
+         */
+        KitKept: {
+            /** Kit Id */
+            kit_id: string;
+            kit: components["schemas"]["Kit"];
         };
         /**
          * Layer
          * @description One sample set sounding with a part. It keeps its own copy of what it plays, so a kit may go.
          */
         Layer: {
+            /**
+             * Low Cut Hz
+             * @description empty: off
+             */
+            low_cut_hz?: number | null;
+            /**
+             * Low Cut Slope
+             * @description dB per octave
+             * @default 12
+             * @enum {integer}
+             */
+            low_cut_slope: 6 | 12 | 24;
+            /**
+             * High Cut Hz
+             * @description empty: off
+             */
+            high_cut_hz?: number | null;
+            /**
+             * High Cut Slope
+             * @description dB per octave
+             * @default 12
+             * @enum {integer}
+             */
+            high_cut_slope: 6 | 12 | 24;
+            /**
+             * Polarity
+             * @description -1 turns the signal round
+             * @default 1
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
+            /**
+             * Offset Samples
+             * @description later than its hit, in samples of the session's rate
+             * @default 0
+             */
+            offset_samples: number;
+            /**
+             * Start Ms
+             * @description how much of the sample after its attack is left out
+             * @default 0
+             */
+            start_ms: number;
+            /**
+             * Tune Semitones
+             * @default 0
+             */
+            tune_semitones: number;
+            /**
+             * Attack Ms
+             * @description fade in from its attack on
+             * @default 0
+             */
+            attack_ms: number;
+            /**
+             * Hold Ms
+             * @description how long it stays as it is; empty: whole
+             */
+            hold_ms?: number | null;
+            /**
+             * Decay Ms
+             * @description after the hold, until it is 60 dB down
+             * @default 200
+             */
+            decay_ms: number;
+            /**
+             * Length
+             * @description the whole sample, or as long as its note
+             * @default whole
+             * @enum {string}
+             */
+            length: "whole" | "note";
+            /**
+             * Fade Ms
+             * @description how it goes when it is cut short
+             * @default 15
+             */
+            fade_ms: number;
             instrument: components["schemas"]["Instrument"];
             /**
              * Level Db
@@ -634,10 +2281,72 @@ export interface components {
              */
             velocity_amount: number;
             /**
+             * Low Velocity
+             * @description it sounds from this velocity on
+             * @default 1
+             */
+            low_velocity: number;
+            /**
+             * High Velocity
+             * @description and up to this one
+             * @default 127
+             */
+            high_velocity: number;
+            /**
+             * Strokes
+             * @description which strokes it sounds on
+             * @default all
+             * @enum {string}
+             */
+            strokes: "all" | "full" | "ghosts";
+            /**
+             * Notes
+             * @description it sounds on these note numbers only; empty: all of the part
+             * @default []
+             */
+            notes: number[];
+            /**
+             * Silenced By
+             * @description note numbers of the part that silence it, as a closed hi-hat does an open one
+             * @default []
+             */
+            silenced_by: number[];
+            /**
+             * Each
+             * @description offsets of single hits, where the recording wanders
+             * @default []
+             */
+            each: components["schemas"]["HitOffset"][];
+            /**
              * On
              * @default true
              */
             on: boolean;
+        };
+        /**
+         * LeakLine
+         * @description How one piece is heard in another's microphone.
+         */
+        LeakLine: {
+            /** From Part */
+            from_part: string;
+            /** To Part */
+            to_part: string;
+            /**
+             * Level Db
+             * @description against how it is heard in its own, as recorded
+             */
+            level_db: number;
+            /**
+             * Delay Ms
+             * @description empty where it lies under other sounds and only its level is known
+             */
+            delay_ms: number | null;
+            /**
+             * Strokes
+             * @description how many taught it
+             */
+            strokes: number;
         };
         /**
          * Library
@@ -646,10 +2355,157 @@ export interface components {
         Library: {
             /** Pieces */
             pieces: components["schemas"]["Piece"][];
+            /** Materials */
+            materials: components["schemas"]["Material"][];
             /** Kits */
             kits: {
                 [key: string]: components["schemas"]["Kit"];
             };
+        };
+        /**
+         * Limits
+         * @description A floor and a ceiling.
+         */
+        Limits: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "limits";
+            /**
+             * Floor
+             * @default 20
+             */
+            floor: number;
+            /**
+             * Ceiling
+             * @default 127
+             */
+            ceiling: number;
+        };
+        /**
+         * Line
+         * @description A ramp or a free line drawn over a range, in percent of what is played.
+         */
+        Line: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "line";
+            /** Points */
+            points: components["schemas"]["LinePoint"][];
+        };
+        /**
+         * LinePoint
+         * @description A point of a drawn line.
+         */
+        LinePoint: {
+            /** Time S */
+            time_s: number;
+            /** Percent */
+            percent: number;
+        };
+        /**
+         * LiveNotes
+         * @description Notes to send to an instrument while they are due, as columns in order of time.
+         */
+        LiveNotes: {
+            /** Time S */
+            time_s: number[];
+            /** Length S */
+            length_s: number[];
+            /** Note */
+            note: number[];
+            /** Velocity */
+            velocity: number[];
+            /** Channel */
+            channel: number[];
+        };
+        /**
+         * LockFound
+         * @description How a layer is best put against the recording.
+         */
+        LockFound: {
+            /** Polarity */
+            polarity: number;
+            /** Offset Samples */
+            offset_samples: number;
+            /**
+             * Gain Db
+             * @description low end of the sum, over the layer as it stood on the hit
+             */
+            gain_db: number;
+            /**
+             * Over Wrong Db
+             * @description over the other polarity at that place
+             */
+            over_wrong_db: number;
+            /** Alike */
+            alike: number;
+            /** Wanders Ms */
+            wanders_ms: number;
+            /**
+             * Each S
+             * @description when each note sounds
+             */
+            each_s: number[];
+            /**
+             * Each Samples
+             * @description its own offset, kept within a millisecond
+             */
+            each_samples: number[];
+            /** Others */
+            others: components["schemas"]["OtherMicrophone"][];
+            /** Said */
+            said: string;
+        };
+        /**
+         * LookPlace
+         * @description One doubtful place of Second look.
+         */
+        LookPlace: {
+            /** Part Id */
+            part_id: string;
+            /** Part Name */
+            part_name: string;
+            /** Source Id */
+            source_id: string;
+            /** Index */
+            index: number;
+            /** Time S */
+            time_s: number;
+            /** Counts */
+            counts: boolean;
+            /** Doubt */
+            doubt: number;
+            /** Level Db */
+            level_db: number;
+            /** Text */
+            text: string;
+            suspect: components["schemas"]["Suspect"] | null;
         };
         /**
          * Mark
@@ -667,10 +2523,237 @@ export interface components {
              */
             time_s: number;
             /**
+             * To S
+             * @description where the hit was moved to; empty leaves it where it is
+             */
+            to_s?: number | null;
+            /**
              * Velocity
-             * @description the strength of an added hit; empty measures it
+             * @description the velocity set by hand; empty measures it
              */
             velocity?: number | null;
+            /**
+             * Note
+             * @description the note set by hand; empty takes the part's
+             */
+            note?: number | null;
+            /**
+             * Note S
+             * @description where its note was put by hand; empty leaves that to the part's timing
+             */
+            note_s?: number | null;
+        };
+        /**
+         * Matched
+         * @description How loud recording, layers and both are over a stretch, and what brings them to one loudness: never louder, so that nothing clips.
+         */
+        Matched: {
+            /** Recording Lkfs */
+            recording_lkfs: number;
+            /** Layers Lkfs */
+            layers_lkfs: number;
+            /** Both Lkfs */
+            both_lkfs: number;
+            /** Recording Db */
+            recording_db: number;
+            /** Layers Db */
+            layers_db: number;
+            /** Both Db */
+            both_db: number;
+        };
+        /**
+         * Material
+         * @description How a kind of recording is listened to.
+         */
+        Material: {
+            /**
+             * Id
+             * @enum {string}
+             */
+            id: "close" | "cymbals" | "loop" | "mouth" | "hand";
+            /** Name */
+            name: string;
+            /**
+             * About
+             * @description one sentence: for what it is meant
+             */
+            about: string;
+            /**
+             * Weighs
+             * @description whether all evidence of the kit is weighed; else threshold, rise and spill decide alone
+             */
+            weighs: boolean;
+            /**
+             * Rise Db
+             * @description the rise asked for; 0 leaves it to the evidence
+             */
+            rise_db: number;
+            /**
+             * Hold Off Ms
+             * @description the shortest time between two hits; empty: the piece's own
+             */
+            hold_off_ms: number | null;
+            /**
+             * Re Arm Db
+             * @description how far the level must fall before the next hit can count; empty: not asked for
+             */
+            re_arm_db: number | null;
+            /**
+             * Least Span Db
+             * @description strokes span at least this much, so no suggested threshold parts them closer
+             */
+            least_span_db: number;
+            /**
+             * Mixed
+             * @description whether it is many pieces in one signal, so that a stroke may rise in one band under another's ringing
+             * @default false
+             */
+            mixed: boolean;
+            /**
+             * Whole Band
+             * @description whether all of the spectrum is heard whatever the piece
+             * @default false
+             */
+            whole_band: boolean;
+        };
+        /**
+         * Measured
+         * @description What was found in a sample when it came in.
+         */
+        Measured: {
+            /**
+             * Length S
+             * @description from its attack until it has sunk 60 dB under its peak, or ends
+             */
+            length_s: number;
+            /**
+             * Peak Db
+             * @description largest sample, dBFS
+             */
+            peak_db: number;
+            /**
+             * Loudness Lkfs
+             * @description ITU-R BS.1770
+             */
+            loudness_lkfs: number;
+            /**
+             * Fundamental Hz
+             * @description empty where it has no pitch
+             */
+            fundamental_hz?: number | null;
+            /**
+             * First Half Wave
+             * @description which way its first half-wave goes
+             * @default 1
+             * @enum {integer}
+             */
+            first_half_wave: 1 | -1;
+            /**
+             * Low Db
+             * @description what is under 80 Hz, against all of it
+             * @default 0
+             */
+            low_db: number;
+            /**
+             * Bright Hz
+             * @description centre of its spectrum
+             * @default 0
+             */
+            bright_hz: number;
+        };
+        /**
+         * MeterColumns
+         * @description Peak and momentary loudness ten times a second.
+         */
+        MeterColumns: {
+            /** Peak Db */
+            peak_db: number[];
+            /** Loudness Lkfs */
+            loudness_lkfs: number[];
+        };
+        /**
+         * Meters
+         * @description The meters of a stretch.
+         */
+        Meters: {
+            /** Step S */
+            step_s: number;
+            /** Start S */
+            start_s: number;
+            /** Parts */
+            parts: components["schemas"]["PartMeters"][];
+            whole: components["schemas"]["MeterColumns"];
+        };
+        /**
+         * MoveClip
+         * @description Put a clip at another place on the time line.
+         */
+        MoveClip: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_clip";
+            /** Source Id */
+            source_id: string;
+            /** Index */
+            index: number;
+            /** Start S */
+            start_s: number;
+        };
+        /**
+         * NewKit
+         * @description A kit to begin: empty, with these instruments, or as a copy.
+         */
+        NewKit: {
+            /**
+             * Name
+             * @default My kit
+             */
+            name: string;
+            /** Copy Of */
+            copy_of?: string | null;
+            /**
+             * Instruments
+             * @default []
+             */
+            instruments: components["schemas"]["Instrument"][];
+        };
+        /**
+         * NewLayer
+         * @description A sound to put with a part: an instrument of the library or one of its own; locked and brought to level as it comes in.
+         */
+        NewLayer: {
+            /** Revision */
+            revision: number;
+            /** Layer Id */
+            layer_id: string;
+            /**
+             * Instead
+             * @description in place of the layer of that id, as loud as it was
+             * @default false
+             */
+            instead: boolean;
+            /** Kit Id */
+            kit_id?: string | null;
+            /** Instrument Id */
+            instrument_id?: string | null;
+            instrument?: components["schemas"]["Instrument"] | null;
+        };
+        /**
+         * NewPart
+         * @description A part without a source.
+         */
+        NewPart: {
+            /** Piece */
+            piece: string;
+            /**
+             * Notes
+             * @default {}
+             */
+            notes: {
+                [key: string]: components["schemas"]["PatternNote"];
+            };
         };
         /**
          * NewSession
@@ -684,6 +2767,109 @@ export interface components {
             name: string;
         };
         /**
+         * NoteByHand
+         * @description What is set by hand of one recorded stroke's note; what is not named stays, what is empty is left to the part again.
+         */
+        NoteByHand: {
+            /**
+             * Time S
+             * @description where the stroke was found
+             */
+            time_s: number;
+            /** Velocity */
+            velocity?: number | null;
+            /** Note */
+            note?: number | null;
+            /** Note S */
+            note_s?: number | null;
+        };
+        /**
+         * NoteLine
+         * @description One row of the note map.
+         */
+        NoteLine: {
+            /** Piece */
+            piece: string;
+            /** Name */
+            name: string;
+            /** Note */
+            note: number;
+            /** Called */
+            called: string;
+        };
+        /**
+         * NoteMap
+         * @description The notes of the pieces that have another than the General MIDI percussion key map gives them.
+         */
+        NoteMap: {
+            /**
+             * Name
+             * @default General MIDI
+             */
+            name: string;
+            /**
+             * Notes
+             * @default {}
+             */
+            notes: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * NoteMapRead
+         * @description A note map that was read, and what was skipped.
+         */
+        NoteMapRead: {
+            note_map: components["schemas"]["NoteMap"];
+            /** Skipped */
+            skipped: string[];
+        };
+        /**
+         * NoteMapTable
+         * @description The session's note map, and what General MIDI calls the notes.
+         */
+        NoteMapTable: {
+            /** Name */
+            name: string;
+            /** Lines */
+            lines: components["schemas"]["NoteLine"][];
+            /** Called */
+            called: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * OtherMicrophone
+         * @description How the sum with the layer fares in another microphone that hears the piece.
+         */
+        OtherMicrophone: {
+            /** Name */
+            name: string;
+            /**
+             * Gain Db
+             * @description low end of the sum there, over the layer as it stood on the hit
+             */
+            gain_db: number;
+        };
+        /**
+         * OverlayColumns
+         * @description All hits laid over each other, and the layer over them.
+         */
+        OverlayColumns: {
+            /** Time Ms */
+            time_ms: number[];
+            /** Median */
+            median: number[];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** Layer */
+            layer: number[];
+            /** Hits */
+            hits: number;
+        };
+        /**
          * Overview
          * @description The whole session at one revision.
          */
@@ -692,6 +2878,13 @@ export interface components {
             revision: number;
             /** Length S */
             length_s: number;
+            /**
+             * Rounding Ms
+             * @description how far a note may be from its stroke in MIDI of so many ticks per quarter
+             */
+            rounding_ms: {
+                [key: string]: number;
+            };
             /** Parts */
             parts: components["schemas"]["PartOverview"][];
         };
@@ -708,16 +2901,21 @@ export interface components {
             sources: string[];
             /**
              * @default {
-             *       "spill_margin_db": 4
+             *       "curve": [],
+             *       "spill_margin_db": 4,
+             *       "surety_percent": 50
              *     }
              */
             find: components["schemas"]["FindSettings"];
             /**
              * @default {
-             *       "range_percent": 100,
-             *       "lift": 0,
-             *       "floor": 1,
+             *       "curve": [],
+             *       "steps": [],
+             *       "timing": {
+             *         "shift_ms": 0
+             *       },
              *       "channel": 10,
+             *       "length": "fixed",
              *       "length_beats": 0.5
              *     }
              */
@@ -730,6 +2928,14 @@ export interface components {
                 [key: string]: components["schemas"]["Mark"];
             };
             /**
+             * Pattern
+             * @description notes beside the recorded ones
+             * @default {}
+             */
+            pattern: {
+                [key: string]: components["schemas"]["PatternNote"];
+            };
+            /**
              * Layers
              * @default {}
              */
@@ -738,12 +2944,33 @@ export interface components {
             };
             /**
              * @default {
+             *       "low_cut_slope": 12,
+             *       "high_cut_slope": 12,
              *       "recording_db": 0,
              *       "recording_on": true,
-             *       "layers_db": 0
+             *       "recording_pan": 0,
+             *       "recording_solo": false,
+             *       "layers_db": 0,
+             *       "layers_on": true,
+             *       "layers_pan": 0,
+             *       "layers_solo": false,
+             *       "duck_db": 0,
+             *       "duck_in_ms": 3,
+             *       "duck_hold_ms": 120,
+             *       "duck_out_ms": 80
              *     }
              */
             blend: components["schemas"]["Blend"];
+        };
+        /**
+         * PartMeters
+         * @description One part's meters.
+         */
+        PartMeters: {
+            /** Part Id */
+            part_id: string;
+            recording: components["schemas"]["MeterColumns"];
+            layers: components["schemas"]["MeterColumns"];
         };
         /**
          * PartOverview
@@ -769,6 +2996,30 @@ export interface components {
             progress: number;
             /** Problem */
             problem: string | null;
+        };
+        /**
+         * PatternNote
+         * @description A note beside the recorded ones: copied, repeated, brought in. It is in no recording, and is shaped as those are unless it is fixed.
+         */
+        PatternNote: {
+            /** Time S */
+            time_s: number;
+            /**
+             * Velocity
+             * @default 100
+             */
+            velocity: number;
+            /**
+             * Note
+             * @description empty takes the part's
+             */
+            note?: number | null;
+            /**
+             * Fixed
+             * @description it stands as it is: no step and no timing touches it
+             * @default false
+             */
+            fixed: boolean;
         };
         /**
          * Piece
@@ -816,28 +3067,26 @@ export interface components {
              */
             high_hz: number;
             /**
+             * Strength Low Hz
+             * @description strength is measured from here to the top of the band it names
+             */
+            strength_low_hz: number;
+            /**
+             * Strength High Hz
+             * @description and up to here
+             */
+            strength_high_hz: number;
+            /**
              * Hold Off Ms
              * @description starting point for the shortest time between two hits
              */
             hold_off_ms: number;
             /**
-             * Rise Db
-             * @description starting point for the rise that is asked for
-             * @default 6
+             * Family
+             * @description what its strokes and its microphone are like
+             * @enum {string}
              */
-            rise_db: number;
-            /**
-             * Least Span Db
-             * @description strokes of this piece span at least this much, so no suggested threshold parts them closer
-             * @default 9
-             */
-            least_span_db: number;
-            /**
-             * Mixed
-             * @description whether it is many pieces in one signal, so that a stroke may rise in one band under another's ringing
-             * @default false
-             */
-            mixed: boolean;
+            family: "kick" | "drum" | "cymbal" | "overall" | "hand" | "whole";
             /**
              * Words
              * @description what file names call it
@@ -863,6 +3112,50 @@ export interface components {
             sure: number;
         };
         /**
+         * PrintJob
+         * @description How far a print is.
+         */
+        PrintJob: {
+            /** Job Id */
+            job_id: string;
+            /** Share */
+            share: number;
+            /** Done */
+            done: boolean;
+            report?: components["schemas"]["StemReport"] | null;
+            problem?: components["schemas"]["ProblemBody"] | null;
+        };
+        /**
+         * PrintSettings
+         * @description How audio is written.
+         */
+        PrintSettings: {
+            /**
+             * Form
+             * @default wav
+             * @enum {string}
+             */
+            form: "wav" | "flac" | "aiff";
+            /**
+             * Depth
+             * @description whole numbers are dithered
+             * @default 24
+             * @enum {string}
+             */
+            depth: "16" | "24" | "float";
+            /**
+             * Channels
+             * @default stereo
+             * @enum {string}
+             */
+            channels: "stereo" | "mono";
+            /**
+             * Rate Hz
+             * @description empty: the session's own
+             */
+            rate_hz?: number | null;
+        };
+        /**
          * ProblemBody
          * @description What a person is told; with the session as it stands where somebody else was faster.
          */
@@ -876,12 +3169,182 @@ export interface components {
             state?: components["schemas"]["SessionState"] | null;
         };
         /**
+         * Proposal
+         * @description One note that came back different, and what taking it does: a mark on a recorded stroke, or a note beside the recorded ones.
+         */
+        Proposal: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "changed" | "deleted" | "added";
+            /** Part Id */
+            part_id: string;
+            /** Time S */
+            time_s: number;
+            /** Text */
+            text: string;
+            mark?: components["schemas"]["Mark"] | null;
+            note?: components["schemas"]["PatternNote"] | null;
+            /**
+             * Note Id
+             * @description the note beside the recorded ones that is meant, if any
+             */
+            note_id?: string | null;
+        };
+        /**
+         * Quantise
+         * @description Strokes drawn to the steps of a grid.
+         */
+        Quantise: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "step": 16,
+             *       "kind": "straight",
+             *       "swing_percent": 50
+             *     }
+             */
+            grid: components["schemas"]["Grid"];
+            /**
+             * Strength Percent
+             * @description how much of the way strokes go
+             * @default 100
+             */
+            strength_percent: number;
+            /**
+             * Within Ms
+             * @description strokes further from their step are left alone; empty: none is
+             */
+            within_ms?: number | null;
+            /**
+             * Together Ms
+             * @description strokes closer than this move as one: flams and drags stay what they are
+             * @default 45
+             */
+            together_ms: number;
+        };
+        /**
+         * Raise
+         * @description Louder or softer, all by the same, so that relations in steps stay.
+         */
+        Raise: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "raise";
+            /**
+             * By
+             * @default 10
+             */
+            by: number;
+        };
+        /**
+         * Randomise
+         * @description A little different every time, and the same every time it is made.
+         */
+        Randomise: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "random";
+            /**
+             * Amount
+             * @description up to so much, softer or louder
+             * @default 6
+             */
+            amount: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * Reason
-         * @description One sentence.
+         * @description One sentence, and who is suspected.
          */
         Reason: {
             /** Text */
             text: string;
+            suspect?: components["schemas"]["Suspect"] | null;
+        };
+        /**
+         * Recovery
+         * @description Fast repeats weaken as a player's do: the hand has not come back yet.
+         */
+        Recovery: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "recovery";
+            /**
+             * Depth Percent
+             * @description how much a stroke right after another loses
+             * @default 35
+             */
+            depth_percent: number;
+            /**
+             * Recovery Ms
+             * @description after this long two thirds of it are back
+             * @default 180
+             */
+            recovery_ms: number;
+        };
+        /**
+         * RemoveClip
+         * @description Take one of several clips of a source out.
+         */
+        RemoveClip: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_clip";
+            /** Source Id */
+            source_id: string;
+            /** Index */
+            index: number;
         };
         /**
          * RemoveLayer
@@ -897,6 +3360,19 @@ export interface components {
             part_id: string;
             /** Layer Id */
             layer_id: string;
+        };
+        /**
+         * RemovePart
+         * @description Take out a part that no source feeds.
+         */
+        RemovePart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_part";
+            /** Part Id */
+            part_id: string;
         };
         /**
          * RemoveSource
@@ -925,6 +3401,47 @@ export interface components {
             name: string;
         };
         /**
+         * Repeat
+         * @description A stretch of a part once more, behind itself or where else it is wanted.
+         */
+        Repeat: {
+            /** Revision */
+            revision: number;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+            /**
+             * To S
+             * @description copied once to here instead
+             */
+            to_s?: number | null;
+        };
+        /**
+         * Same
+         * @description Groups of strokes that are one and the same recorded sound.
+         */
+        Same: {
+            /** Time S */
+            time_s: number[];
+            /**
+             * Group
+             * @description −1 where it is like no other
+             */
+            group: number[];
+            /** Residual Db */
+            residual_db: number[];
+            /** Programmed */
+            programmed: boolean;
+            /** Said */
+            said: string;
+        };
+        /**
          * Sample
          * @description One recorded or made stroke.
          */
@@ -934,6 +3451,12 @@ export interface components {
              * @description content hash (SHA-256) of the file
              */
             audio: string;
+            /**
+             * Name
+             * @description the file it came from
+             * @default
+             */
+            name: string;
             /**
              * Low Velocity
              * @default 1
@@ -951,11 +3474,116 @@ export interface components {
              */
             attack_s: number;
             /**
+             * Begin S
+             * @description what of the file is left out before it
+             * @default 0
+             */
+            begin_s: number;
+            /**
              * Velocity
              * @description the velocity at which it sounds at its own level
              * @default 127
              */
             velocity: number;
+            /**
+             * Level Db
+             * @description its own level, beside the layer's
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Tune Semitones
+             * @description its own tuning, beside the layer's
+             * @default 0
+             */
+            tune_semitones: number;
+            /**
+             * Attack Ms
+             * @description its own fade in, where the layer has none
+             * @default 0
+             */
+            attack_ms: number;
+            /**
+             * Hold Ms
+             * @description its own hold, where the layer has none; empty: whole
+             */
+            hold_ms?: number | null;
+            /**
+             * Decay Ms
+             * @description and then its decay
+             * @default 200
+             */
+            decay_ms: number;
+            measured?: components["schemas"]["Measured"] | null;
+        };
+        /**
+         * Scale
+         * @description Nearer to a pivot, or further from it.
+         */
+        Scale: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scale";
+            /**
+             * Percent
+             * @default 80
+             */
+            percent: number;
+            /**
+             * Pivot
+             * @description empty: their mean
+             */
+            pivot?: number | null;
+        };
+        /**
+         * Scope
+         * @description Which strokes a step is for: those between two times, or those chosen; neither: all. Of them those on beats or between, if asked.
+         */
+        Scope: {
+            /** Start S */
+            start_s?: number | null;
+            /** End S */
+            end_s?: number | null;
+            /**
+             * Chosen S
+             * @description the strokes chosen, by their attacks
+             */
+            chosen_s?: number[] | null;
+            /**
+             * Places
+             * @description of those all, the ones on the beats, or the ones between
+             * @default all
+             * @enum {string}
+             */
+            places: "all" | "on" | "between";
+        };
+        /**
+         * SecondLook
+         * @description All doubtful places, worst first.
+         */
+        SecondLook: {
+            /** Revision */
+            revision: number;
+            /** Places */
+            places: components["schemas"]["LookPlace"][];
+            /**
+             * Analysing
+             * @description whether more may come
+             */
+            analysing: boolean;
         };
         /**
          * SessionLine
@@ -988,10 +3616,27 @@ export interface components {
             /** Revision */
             revision: number;
             document: components["schemas"]["Document"];
+            /** Length S */
+            length_s: number;
             /** Undo */
             undo?: string | null;
             /** Redo */
             redo?: string | null;
+        };
+        /**
+         * SetAside
+         * @description Set a source aside, or take it up again.
+         */
+        SetAside: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_aside";
+            /** Source Id */
+            source_id: string;
+            /** Aside */
+            aside: boolean;
         };
         /**
          * SetBlend
@@ -1007,7 +3652,7 @@ export interface components {
             part_id: string;
             /** Changes */
             changes: {
-                [key: string]: number | boolean;
+                [key: string]: number | boolean | null;
             };
         };
         /**
@@ -1024,7 +3669,7 @@ export interface components {
             part_id: string;
             /** Changes */
             changes: {
-                [key: string]: number | null;
+                [key: string]: number | string | components["schemas"]["CurvePoint"][] | string[] | null;
             };
         };
         /**
@@ -1043,7 +3688,7 @@ export interface components {
             layer_id: string;
             /** Changes */
             changes: {
-                [key: string]: number | boolean;
+                [key: string]: number | boolean | string | number[] | components["schemas"]["HitOffset"][] | null;
             };
             instrument?: components["schemas"]["Instrument"] | null;
         };
@@ -1063,6 +3708,60 @@ export interface components {
             marks: {
                 [key: string]: components["schemas"]["Mark"];
             };
+        };
+        /**
+         * SetNoteMap
+         * @description Say which notes the pieces are written as.
+         */
+        SetNoteMap: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_note_map";
+            note_map: components["schemas"]["NoteMap"];
+        };
+        /**
+         * SetNotes
+         * @description Set velocity, note or place of recorded strokes' notes by hand.
+         */
+        SetNotes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_notes";
+            /** Part Id */
+            part_id: string;
+            /** Notes */
+            notes: {
+                [key: string]: components["schemas"]["NoteByHand"];
+            };
+        };
+        /**
+         * SetPattern
+         * @description Put notes beside the recorded ones, and take some away.
+         */
+        SetPattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_pattern";
+            /** Part Id */
+            part_id: string;
+            /**
+             * Notes
+             * @default {}
+             */
+            notes: {
+                [key: string]: components["schemas"]["PatternNote"];
+            };
+            /**
+             * Remove
+             * @default []
+             */
+            remove: string[];
         };
         /**
          * SetPiece
@@ -1091,10 +3790,19 @@ export interface components {
             kind: "set_shape";
             /** Part Id */
             part_id: string;
-            /** Changes */
-            changes: {
-                [key: string]: number | null;
-            };
+            changes: components["schemas"]["ShapeChanges"];
+        };
+        /**
+         * SetSpan
+         * @description The range that is looked at; None looks at everything.
+         */
+        SetSpan: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_span";
+            span: components["schemas"]["Span"] | null;
         };
         /**
          * SetTempo
@@ -1108,35 +3816,184 @@ export interface components {
             kind: "set_tempo";
             /** Changes */
             changes: {
-                [key: string]: number;
+                [key: string]: number | components["schemas"]["TempoChange"][];
             };
         };
         /**
+         * SetTo
+         * @description All the same.
+         */
+        SetTo: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "places": "all"
+             *     }
+             */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set";
+            /**
+             * Velocity
+             * @default 100
+             */
+            velocity: number;
+        };
+        /**
+         * SfzText
+         * @description An SFZ file that came with its samples.
+         */
+        SfzText: {
+            /**
+             * Name
+             * @description with the folders it lies in
+             */
+            name: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ShapeChanges
+         * @description Shape settings to change; what is not named stays.
+         */
+        ShapeChanges: {
+            /** Curve */
+            curve?: components["schemas"]["StrengthPoint"][] | null;
+            /** Steps */
+            steps?: (components["schemas"]["Raise"] | components["schemas"]["Scale"] | components["schemas"]["SetTo"] | components["schemas"]["EvenOut"] | components["schemas"]["Randomise"] | components["schemas"]["Limits"] | components["schemas"]["Line"] | components["schemas"]["Ghosts"] | components["schemas"]["Recovery"] | components["schemas"]["Accents"])[] | null;
+            timing?: components["schemas"]["Timing"] | null;
+            /** Note */
+            note?: number | null;
+            /** Channel */
+            channel?: number | null;
+            /** Length */
+            length?: ("fixed" | "next" | "ring") | null;
+            /** Length Beats */
+            length_beats?: number | null;
+        };
+        /**
+         * ShapeColumns
+         * @description Every note of a part, as columns in order of time, and what is said of them together.
+         */
+        ShapeColumns: {
+            /** Revision */
+            revision: number;
+            /** Time S */
+            time_s: number[];
+            /**
+             * Struck S
+             * @description when it was struck, or, beside the recorded ones, where it was put: what a scope speaks of
+             */
+            struck_s: number[];
+            /**
+             * Found S
+             * @description where the stroke was found: what a mark speaks of; empty beside the recorded ones
+             */
+            found_s: (number | null)[];
+            /** Strength Db */
+            strength_db: (number | null)[];
+            /**
+             * Played
+             * @description velocity by the curve alone, before any step
+             */
+            played: number[];
+            /** Velocity */
+            velocity: number[];
+            /** Note */
+            note: number[];
+            /** Length S */
+            length_s: number[];
+            /**
+             * Late Ms
+             * @description how much later than its step
+             */
+            late_ms: number[];
+            /**
+             * Step
+             * @description which step of the bar
+             */
+            step: number[];
+            /** Bar */
+            bar: number[];
+            /**
+             * Beat
+             * @description beat of the bar, counted from 1
+             */
+            beat: number[];
+            /** By Hand */
+            by_hand: boolean[];
+            /**
+             * Pattern Id
+             * @description empty for recorded ones
+             */
+            pattern_id: string[];
+            shape: components["schemas"]["ShapeSettings"];
+            /**
+             * Number
+             * @description the part's own note
+             */
+            number: number;
+            grid: components["schemas"]["Grid"];
+            /** Step Labels */
+            step_labels: string[];
+            /**
+             * Feel
+             * @description what the strokes say per step
+             */
+            feel: components["schemas"]["FeelStep"][];
+            /**
+             * Curve
+             * @description the curve that is in force, as points
+             */
+            curve: components["schemas"]["StrengthPoint"][];
+            /** Starts */
+            starts: {
+                [key: string]: components["schemas"]["StrengthPoint"][];
+            };
+            /**
+             * Touched
+             * @description how many strokes each step is for
+             */
+            touched: number[];
+            /**
+             * Usual Db
+             * @description strength of the loudest usual strokes
+             */
+            usual_db: number;
+        };
+        /**
          * ShapeSettings
-         * @description How strength becomes velocity, and which note is written.
+         * @description How strength becomes velocity, when strokes sound, and which note is written.
          */
         ShapeSettings: {
             /**
-             * Range Percent
-             * @description 100 keeps the played ratio, 0 makes all strokes equally strong
-             * @default 100
+             * Curve
+             * @description velocity over strength; empty keeps the played ratio
+             * @default []
              */
-            range_percent: number;
+            curve: components["schemas"]["StrengthPoint"][];
             /**
-             * Lift
-             * @description added to every velocity
-             * @default 0
+             * Steps
+             * @description what is done to velocities, in this order
+             * @default []
              */
-            lift: number;
+            steps: (components["schemas"]["Raise"] | components["schemas"]["Scale"] | components["schemas"]["SetTo"] | components["schemas"]["EvenOut"] | components["schemas"]["Randomise"] | components["schemas"]["Limits"] | components["schemas"]["Line"] | components["schemas"]["Ghosts"] | components["schemas"]["Recovery"] | components["schemas"]["Accents"])[];
             /**
-             * Floor
-             * @description no velocity lies under this
-             * @default 1
+             * @default {
+             *       "shift_ms": 0
+             *     }
              */
-            floor: number;
+            timing: components["schemas"]["Timing"];
             /**
              * Note
-             * @description note number; empty takes the piece's own
+             * @description note number; empty takes the note map's
              */
             note?: number | null;
             /**
@@ -1146,8 +4003,15 @@ export interface components {
              */
             channel: number;
             /**
+             * Length
+             * @description fixed, to the next note, or as long as the stroke rings
+             * @default fixed
+             * @enum {string}
+             */
+            length: "fixed" | "next" | "ring";
+            /**
              * Length Beats
-             * @description note length in beats; an eighth is usual for drums
+             * @description length of a fixed note in beats, and the longest of the others; an eighth is usual for drums
              * @default 0.5
              */
             length_beats: number;
@@ -1173,6 +4037,122 @@ export interface components {
              * @default []
              */
             notes: string[];
+            /**
+             * Aside
+             * @description set aside: neither looked at nor heard until it is taken up again
+             * @default false
+             */
+            aside: boolean;
+        };
+        /**
+         * Span
+         * @description A stretch of the session's time line.
+         */
+        Span: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+        };
+        /**
+         * SpillMap
+         * @description Who leaks into whom.
+         */
+        SpillMap: {
+            /** Revision */
+            revision: number;
+            /** Parts */
+            parts: string[];
+            /** Leaks */
+            leaks: components["schemas"]["LeakLine"][];
+        };
+        /**
+         * StemChoice
+         * @description What is printed.
+         */
+        StemChoice: {
+            /**
+             * @default {
+             *       "form": "wav",
+             *       "depth": "24",
+             *       "channels": "stereo"
+             *     }
+             */
+            settings: components["schemas"]["PrintSettings"];
+            /**
+             * Recordings
+             * @description every part's recording
+             * @default false
+             */
+            recordings: boolean;
+            /**
+             * Layers
+             * @description every part's layers, together
+             * @default true
+             */
+            layers: boolean;
+            /**
+             * Each Layer
+             * @description every layer by itself
+             * @default false
+             */
+            each_layer: boolean;
+            /**
+             * Blends
+             * @description every part as it is blended
+             * @default false
+             */
+            blends: boolean;
+            /**
+             * Sums
+             * @description all layers, and everything
+             * @default true
+             */
+            sums: boolean;
+            /**
+             * Midi
+             * @description the MIDI of all parts beside them
+             * @default true
+             */
+            midi: boolean;
+        };
+        /**
+         * StemLine
+         * @description What a print says of itself.
+         */
+        StemLine: {
+            /** Name */
+            name: string;
+            /** Peak Db */
+            peak_db: number;
+            /**
+             * Over
+             * @description samples over full scale, which a file of whole numbers cuts off
+             */
+            over: number;
+            /** Loudness Lkfs */
+            loudness_lkfs: number;
+        };
+        /**
+         * StemReport
+         * @description What all of them say.
+         */
+        StemReport: {
+            /** Lines */
+            lines: components["schemas"]["StemLine"][];
+        };
+        /**
+         * StrengthPoint
+         * @description A point of the curve.
+         */
+        StrengthPoint: {
+            /**
+             * Strength Db
+             * @description strength of a stroke in dBFS
+             */
+            strength_db: number;
+            /** Velocity */
+            velocity: number;
         };
         /**
          * Suggestion
@@ -1194,6 +4174,118 @@ export interface components {
              * @description level of the loudest usual strokes, in dBFS
              */
             loudest_db: number;
+        };
+        /**
+         * Suggestions
+         * @description The library's sounds for a part, what suits best first.
+         */
+        Suggestions: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "likeness" | "adds";
+            /** Sounds */
+            sounds: components["schemas"]["Suits"][];
+        };
+        /**
+         * Suits
+         * @description One instrument of the library against a part's recorded strokes.
+         */
+        Suits: {
+            /** Kit Id */
+            kit_id: string;
+            /** Instrument Id */
+            instrument_id: string;
+            /**
+             * Apart Db
+             * @description how far it is from what was recorded
+             */
+            apart_db: number;
+            /**
+             * Added Db
+             * @description what it would add, 6 dB under the recording
+             */
+            added_db: number;
+            /** Said */
+            said: string;
+        };
+        /**
+         * Suspect
+         * @description Another part whose stroke is heard at a place, and where it is seen best.
+         */
+        Suspect: {
+            /** Part Id */
+            part_id: string;
+            /** Name */
+            name: string;
+            /** Source Id */
+            source_id: string;
+            /**
+             * Time S
+             * @description when that part was struck
+             */
+            time_s: number;
+            /**
+             * Under Db
+             * @description how far what it spills stands under the candidate, in dB
+             */
+            under_db: number;
+        };
+        /**
+         * TakeChanges
+         * @description Take over what was changed in a MIDI file elsewhere.
+         */
+        TakeChanges: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take_changes";
+            /**
+             * Marks
+             * @description per part
+             * @default {}
+             */
+            marks: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Mark"];
+                };
+            };
+            /**
+             * Notes
+             * @description per part, beside the recorded ones
+             * @default {}
+             */
+            notes: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["PatternNote"];
+                };
+            };
+            /**
+             * Remove
+             * @description per part, of those beside the recorded ones
+             * @default {}
+             */
+            remove: {
+                [key: string]: string[];
+            };
+        };
+        /**
+         * Tapped
+         * @description The tempo of taps; empty for fewer than three.
+         */
+        Tapped: {
+            /** Bpm */
+            bpm: number | null;
+        };
+        /**
+         * Taps
+         * @description When a person tapped, in s of any clock.
+         */
+        Taps: {
+            /** Time S */
+            time_s: number[];
         };
         /**
          * Tempo
@@ -1223,6 +4315,91 @@ export interface components {
              * @default 0
              */
             bar_one_s: number;
+            /**
+             * Changes
+             * @description where the tempo changes; empty: one tempo throughout
+             * @default []
+             */
+            changes: components["schemas"]["TempoChange"][];
+        };
+        /**
+         * TempoChange
+         * @description From here on another tempo.
+         */
+        TempoChange: {
+            /** Time S */
+            time_s: number;
+            /**
+             * Bpm
+             * @description quarter notes per minute
+             */
+            bpm: number;
+        };
+        /**
+         * TempoGuess
+         * @description A tempo that hits suggest.
+         */
+        TempoGuess: {
+            /** Bpm */
+            bpm: number;
+            /**
+             * Confidence
+             * @description 0 to 1: how well the hits lie on its grid, and how much better than on any other
+             */
+            confidence: number;
+            /**
+             * First Beat S
+             * @description where its first beat would stand
+             */
+            first_beat_s: number;
+        };
+        /**
+         * TempoGuesses
+         * @description The likeliest tempo, half of it and double it.
+         */
+        TempoGuesses: {
+            /** Guesses */
+            guesses: components["schemas"]["TempoGuess"][];
+            /** Hits */
+            hits: number;
+        };
+        /**
+         * Timing
+         * @description What is done to the times of a part's strokes, in this order: grid, feel, shift.
+         */
+        Timing: {
+            quantise?: components["schemas"]["Quantise"] | null;
+            feel?: components["schemas"]["FeelUse"] | null;
+            /**
+             * Shift Ms
+             * @description all of it earlier or later
+             * @default 0
+             */
+            shift_ms: number;
+        };
+        /**
+         * ToArrange
+         * @description Sample files that came in together, and the SFZ that speaks of them, if one does.
+         */
+        ToArrange: {
+            /** Files */
+            files: components["schemas"]["ArrivedSample"][];
+            sfz?: components["schemas"]["SfzText"] | null;
+        };
+        /**
+         * Together
+         * @description Microphones on one piece become one part: what ``other_id`` listens to, ``part_id`` listens to as well.
+         */
+        Together: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "together";
+            /** Part Id */
+            part_id: string;
+            /** Other Id */
+            other_id: string;
         };
         /**
          * Unmark
@@ -1732,6 +4909,7 @@ export interface operations {
         parameters: {
             query?: {
                 name?: string;
+                source?: string | null;
             };
             header?: never;
             path: {
@@ -1749,6 +4927,66 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SessionState"];
                 };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    analysis: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnalysisRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Forbidden */
             403: {
@@ -1972,6 +5210,308 @@ export interface operations {
             };
         };
     };
+    alike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskAlike"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alike"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    second_look: {
+        parameters: {
+            query?: {
+                part?: string | null;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondLook"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    bar_that_stands_for_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BestBar"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    spill_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpillMap"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    give: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     add_hit: {
         parameters: {
             query?: never;
@@ -2151,17 +5691,18 @@ export interface operations {
             };
         };
     };
-    sound: {
+    print_midi: {
         parameters: {
-            query: {
-                start: number;
-                frames: number;
+            query?: {
                 part?: string | null;
+                layout?: "tracks" | "one" | "each";
+                per_quarter?: number;
+                start_s?: number | null;
+                end_s?: number | null;
             };
             header?: never;
             path: {
                 session_id: string;
-                bus: "recording" | "layers" | "both";
             };
             cookie?: never;
         };
@@ -2173,6 +5714,2167 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    print_hits: {
+        parameters: {
+            query?: {
+                form?: "csv" | "json" | "jams";
+                part?: string | null;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    print_audio: {
+        parameters: {
+            query?: {
+                bus?: "recording" | "layers" | "both" | "trigger" | "detector";
+                depth?: "16" | "24" | "float";
+                part?: string | null;
+                form?: "wav" | "flac" | "aiff";
+                channels?: "stereo" | "mono";
+                rate_hz?: number | null;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    shaped: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskShape"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeColumns"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    same_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Same"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    keep_feel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskFeel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    repeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Repeat"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    guesses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskTempo"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TempoGuesses"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    follow_performance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    tapped_tempo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Taps"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tapped"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    tempo_from_midi: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    midi_changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesFromMidi"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    midi_parts: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    hits_in: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    notes_to_send: {
+        parameters: {
+            query?: {
+                part?: string | null;
+                before?: boolean;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveNotes"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    note_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteMapTable"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    print_note_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    note_maps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteMap"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    keep_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteMap"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    forget_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    read_note_map: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteMapRead"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    sound: {
+        parameters: {
+            query: {
+                start: number;
+                frames: number;
+                part?: string | null;
+                find?: string | null;
+                before?: boolean;
+                backing?: boolean;
+                back?: boolean;
+                trying?: string | null;
+                layer?: string | null;
+                kit?: string | null;
+                instrument?: string | null;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                bus: "recording" | "layers" | "both" | "trigger" | "detector";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    loudness: {
+        parameters: {
+            query: {
+                start: number;
+                end: number;
+                part?: string | null;
+                backing?: boolean;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matched"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    meters_of: {
+        parameters: {
+            query: {
+                start: number;
+                frames: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Meters"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    sounds_that_suit: {
+        parameters: {
+            query?: {
+                by?: "likeness" | "adds";
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestions"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    put_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLayer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    lock_of_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LockFound"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    overlay_of_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverlayColumns"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    print_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StemChoice"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StemReport"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    begin_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StemChoice"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintJob"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    print_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintJob"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    cancel_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    printed_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    open_session: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    take_sample: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivedSample"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    arrange_samples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToArrange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arranged"];
+                };
             };
             /** @description Forbidden */
             403: {
@@ -2270,22 +7972,79 @@ export interface operations {
             };
         };
     };
-    print_midi: {
+    begin_kit: {
         parameters: {
-            query?: {
-                part?: string | null;
-                layout?: "tracks" | "one";
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKit"];
             };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitKept"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    delete_kit: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
-                session_id: string;
+                kit_id: string;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            200: {
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2329,16 +8088,196 @@ export interface operations {
             };
         };
     };
-    print_audio: {
+    name_kit: {
         parameters: {
-            query?: {
-                bus?: "recording" | "layers" | "both";
-                depth?: "16" | "24" | "float";
-                part?: string | null;
-            };
+            query?: never;
             header?: never;
             path: {
-                session_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitKept"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    keep_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Instrument"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitKept"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    drop_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitKept"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    kit_as_sfz: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
             };
             cookie?: never;
         };

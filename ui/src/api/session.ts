@@ -40,6 +40,36 @@ export const useDecisions = (id: string, partId: string | null, revision: number
     placeholderData: (old, query) => (query?.queryKey[2] === partId ? old : undefined),
   });
 
+/** The doubtful places, worst first; of one part or of all. */
+export const useSecondLook = (id: string, partId: string | null, revision: number | undefined, on: boolean) =>
+  useQuery({
+    queryKey: ['look', id, partId, revision],
+    queryFn: () =>
+      take(
+        client.GET('/api/sessions/{session_id}/second-look', {
+          params: { path: { session_id: id }, query: partId ? { part: partId } : {} },
+        }),
+      ),
+    enabled: on && revision !== undefined,
+    placeholderData: (old) => old,
+  });
+
+export const useSpillMap = (id: string, revision: number | undefined, on: boolean) =>
+  useQuery({
+    queryKey: ['spill', id, revision],
+    queryFn: () => take(client.GET('/api/sessions/{session_id}/spill', { params: { path: { session_id: id } } })),
+    enabled: on && revision !== undefined,
+    placeholderData: (old) => old,
+  });
+
+export const askAlike = (id: string, partId: string, index: number) =>
+  take(
+    client.POST('/api/sessions/{session_id}/parts/{part_id}/alike', {
+      params: { path: { session_id: id, part_id: partId } },
+      body: { index },
+    }),
+  );
+
 /** Everything a window may do to a session. Actions made on a stale revision are made again on the new one. */
 export class Doing {
   /** One thing after the other, so that a fast hand's second step is made on the revision its first step gave. */
@@ -78,6 +108,31 @@ export class Doing {
     );
   }
 
+  /** Strokes of one part belong to another: dropped here, hits there. */
+  async give(partId: string, toPartId: string, timesS: number[]): Promise<boolean> {
+    return this.again((revision) =>
+      client.POST('/api/sessions/{session_id}/parts/{part_id}/give', {
+        params: { path: { session_id: this.id, part_id: partId } },
+        body: { revision, to_part_id: toPartId, time_s: timesS },
+      }),
+    );
+  }
+
+  /** Look for strokes, or stop looking. */
+  async analyse(on: boolean): Promise<void> {
+    try {
+      await take(
+        client.POST('/api/sessions/{session_id}/analysis', {
+          params: { path: { session_id: this.id } },
+          body: { on },
+        }),
+      );
+      await this.queries.invalidateQueries({ queryKey: ['overview', this.id] });
+    } catch (error) {
+      this.tell(error);
+    }
+  }
+
   walk(way: 'undo' | 'redo'): Promise<void> {
     return this.inTurn(() => this.walkNow(way));
   }
@@ -105,7 +160,8 @@ export class Doing {
     }
   }
 
-  async addFiles(files: File[]): Promise<void> {
+  /** Take files in, each as a source of its own, or all as further takes of one. */
+  async addFiles(files: File[], sourceId?: string): Promise<void> {
     const { set, notify } = useWindow.getState();
     const progress = (name: string, share: number | null) => {
       const others = { ...useWindow.getState().uploads };
@@ -115,8 +171,11 @@ export class Doing {
     for (const file of files) {
       try {
         progress(file.name, 0);
-        const state = await upload<SessionState>(`/api/sessions/${this.id}/sources`, file, (share) =>
-          progress(file.name, share),
+        const state = await upload<SessionState>(
+          `/api/sessions/${this.id}/sources`,
+          file,
+          (share) => progress(file.name, share),
+          sourceId ? { source: sourceId } : {},
         );
         this.take(state);
       } catch (error) {
@@ -125,6 +184,26 @@ export class Doing {
         progress(file.name, null);
       }
     }
+  }
+
+  /** Whatever makes a new revision by a route of its own. */
+  revised(ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>) {
+    return this.again(ask);
+  }
+
+  /** Send a file that changes the session: MIDI, a list of hits, a note map. */
+  async bring(path: string, file: File): Promise<boolean> {
+    return this.again(async (revision) => {
+      const response = await fetch(`/api/sessions/${this.id}/${path}?revision=${revision}`, {
+        method: 'POST',
+        body: file,
+      });
+      const body = (await response
+        .clone()
+        .json()
+        .catch(() => undefined)) as unknown;
+      return response.ok ? { data: body as SessionState, response } : { error: body, response };
+    });
   }
 
   private again(ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>) {
@@ -173,6 +252,8 @@ export function useNews(id: string): void {
     const analysed = () => {
       void queries.invalidateQueries({ queryKey: ['overview', id] });
       void queries.invalidateQueries({ queryKey: ['decisions', id] });
+      void queries.invalidateQueries({ queryKey: ['look', id] });
+      void queries.invalidateQueries({ queryKey: ['spill', id] });
     };
     news.addEventListener('session', (event) => {
       const revision = Number((event as MessageEvent<string>).data.split(' ')[1]);

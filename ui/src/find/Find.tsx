@@ -1,23 +1,32 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
-import { client, take, type Decisions, type FindSettings } from '../api/client';
-import { newId, useDecisions } from '../api/session';
-import { sessionLength, type BenchProps } from '../shell/bench';
+import { client, take, type Decisions, type FindSettings, type Schema, type Suspect } from '../api/client';
+import { askAlike, newId, useDecisions } from '../api/session';
+import type { BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { useKeys } from '../shell/useKeys';
-import { useWindow, viewShowing } from '../state/window';
-import { clock, decibels, firstAt } from '../timeline/axes';
+import { fitView, useWindow, viewShowing } from '../state/window';
+import { clock, firstAt } from '../timeline/axes';
 import { Stage } from '../timeline/Stage';
 import { counts, State } from '../timeline/states';
-import { Setting } from './Setting';
+import { ByHand } from './ByHand';
+import { FoundBy } from './FoundBy';
+import { SecondLook } from './SecondLook';
 import { useDraft } from './useDraft';
 
 const NEAR_S = 0.001;
+const NUDGE_S = 0.0005;
 
 /** Find: where was it struck? The hit field, the threshold to drag, marks by hand, the reason of every candidate. */
-export function Find({ doing, document, revision, overview, pieces, partId, part, piece }: BenchProps) {
+export function Find(props: BenchProps) {
+  const { doing, document, revision, overview, partId, part, piece } = props;
   const draft = useWindow((state) => state.draft);
   const selectedS = useWindow((state) => state.selectedS);
+  const chosenS = useWindow((state) => state.chosenS);
+  const looking = useWindow((state) => state.looking);
+  const loop = useWindow((state) => state.loop);
+  const trigger = useWindow((state) => state.trigger);
   const set = useWindow((state) => state.set);
+  const [side, setSide] = useState<'settings' | 'marks'>('settings');
   const about = overview?.parts.find((one) => one.part_id === partId);
   const ready = (about?.progress ?? 0) >= 1;
   const decided = useDecisions(doing.id, partId, revision, ready);
@@ -32,7 +41,7 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
     [decisions, drafting],
   );
   const { move, done } = useDraft(doing, partId, part);
-  const lengthS = sessionLength(document);
+  const lengthS = props.lengthS;
   const [pointed, setPointed] = useState<{ index: number; x: number; y: number } | null>(null);
   const reason = useReason(doing.id, partId, decisions, pointed?.index ?? null, drafting?.find ?? null);
   const selected = useMemo(() => {
@@ -43,7 +52,12 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
   const selectedReason = useReason(doing.id, partId, decisions, selected, null);
 
   const goTo = (timeS: number) =>
-    set({ selectedS: timeS, playheadS: timeS, view: viewShowing(useWindow.getState().view, timeS, lengthS) });
+    set({
+      selectedS: timeS,
+      chosenS: [],
+      playheadS: timeS,
+      view: viewShowing(useWindow.getState().view, timeS, lengthS),
+    });
   const step = (by: 1 | -1, any: boolean) => {
     if (!decisions) return;
     const { playheadS } = useWindow.getState();
@@ -53,47 +67,134 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
     const timeS = decisions.time_s[index];
     if (timeS !== undefined) goTo(timeS);
   };
-  const mark = (kind: 'keep' | 'drop') => {
+  /** The places that keep, drop and give work on: all that are chosen, else the one that is selected or pointed at. */
+  const places = (): number[] => {
+    if (chosenS.length) return chosenS;
     const index = selected ?? pointed?.index ?? null;
-    if (index === null || !decisions || !partId) {
+    return index === null || !decisions ? [] : [decisions.time_s[index]!];
+  };
+  const mark = (kind: 'keep' | 'drop') => {
+    const at = places();
+    if (!at.length || !partId) {
       useWindow.getState().notify('Choose a candidate first: point at it, or step to it with the arrow keys.', true);
       return;
     }
+    const marks = Object.fromEntries(at.map((timeS) => [newId(), { kind, time_s: timeS, velocity: null, to_s: null }]));
+    void doing.act({ kind: 'mark', part_id: partId, marks });
+    set(at.length > 1 ? { chosenS: [] } : { selectedS: at[0]! });
+  };
+  // A second nudge comes before the server has told of the first; it goes on from there.
+  const nudged = useRef(new Map<number, { foundS: number; kind: 'add' | 'keep' }>());
+  const shift = (byS: number) => {
+    if (!decisions || !partId) return;
+    const at = chosenS.length ? chosenS : selectedS !== null ? [selectedS] : [];
+    const moved = at.flatMap((nowS) => {
+      let from = nudged.current.get(nowS);
+      const index = firstAt(decisions.time_s, nowS - NEAR_S);
+      if (!from && Math.abs((decisions.time_s[index] ?? -1) - nowS) < NEAR_S && counts(decisions.state[index]!)) {
+        const timeS = decisions.time_s[index]!;
+        const known = Object.values(part?.marks ?? {}).find((one) => Math.abs((one.to_s ?? one.time_s) - timeS) < 1e-5);
+        from = { foundS: known?.time_s ?? timeS, kind: known?.kind === 'add' ? 'add' : 'keep' };
+      }
+      return from ? [{ ...from, toS: Math.max(nowS + byS, 0) }] : [];
+    });
+    if (!moved.length) {
+      const said = 'Step to a hit first; then Alt with the arrow keys moves it by half a millisecond.';
+      useWindow.getState().notify(said, true);
+      return;
+    }
+    nudged.current = new Map(moved.map((one) => [one.toS, one]));
+    set(chosenS.length ? { chosenS: moved.map((one) => one.toS) } : { selectedS: moved[0]!.toS });
+    const marks = moved.map(({ kind, foundS, toS }) => [newId(), { kind, time_s: foundS, to_s: toS, velocity: null }]);
     void doing.act({
       kind: 'mark',
       part_id: partId,
-      marks: { [newId()]: { kind, time_s: decisions.time_s[index]!, velocity: null } },
+      marks: Object.fromEntries(marks) as Record<string, Schema['Mark']>,
     });
-    set({ selectedS: decisions.time_s[index]! });
   };
   const add = () => {
     const { pointerS, playheadS } = useWindow.getState();
     if (partId) void doing.add(partId, pointerS ?? playheadS);
   };
+  const alike = async () => {
+    const index = selected ?? pointed?.index ?? null;
+    if (index === null || !partId) return;
+    const found = await askAlike(doing.id, partId, index);
+    set({ chosenS: found.time_s, selectedS: null });
+    useWindow
+      .getState()
+      .notify(`${found.time_s.length} that sound alike are chosen; keep, drop or give works on all of them.`, true);
+  };
   const unmark = () => {
     const at = selectedS ?? (pointed && decisions ? decisions.time_s[pointed.index]! : null);
     const found =
-      at === null ? undefined : Object.entries(part?.marks ?? {}).find(([, one]) => Math.abs(one.time_s - at) < 0.008);
+      at === null
+        ? undefined
+        : Object.entries(part?.marks ?? {}).find(
+            ([, one]) => Math.abs(one.time_s - at) < 0.008 || Math.abs((one.to_s ?? one.time_s) - at) < 0.0015,
+          );
     if (found && partId) void doing.act({ kind: 'unmark', part_id: partId, mark_ids: [found[0]] });
     else useWindow.getState().notify('There is no mark by hand at this place.', true);
   };
   const nudge = (by: number) =>
     shown && void done({ threshold_db: Math.min(Math.max(Math.round((shown.threshold_db + by) * 10) / 10, -60), 0) });
+  const look = (allParts = true) => set({ looking: { allParts, most: 0, skipped: [], at: null }, chosenS: [] });
+  const span = document.span ?? null;
+  const lookOnly = () =>
+    void doing.act({
+      kind: 'set_span',
+      span: span || !loop ? null : { start_s: loop.startS, end_s: loop.endS },
+    });
+  const bestBar = async () => {
+    try {
+      const bar = await take(
+        client.GET('/api/sessions/{session_id}/best-bar', { params: { path: { session_id: doing.id } } }),
+      );
+      set({
+        loop: { startS: bar.start_s, endS: bar.end_s },
+        looping: true,
+        playheadS: bar.start_s,
+        view: fitView({ startS: bar.start_s - 0.2, spanS: bar.end_s - bar.start_s + 0.4 }, lengthS),
+      });
+      useWindow.getState().notify(`${bar.said} It is looped now; W looks only there.`, true);
+    } catch (error) {
+      useWindow.getState().notify(error instanceof Error ? error.message : String(error));
+    }
+  };
   useKeys({
     ArrowRight: () => step(1, false),
     ArrowLeft: () => step(-1, false),
     'Shift+ArrowRight': () => step(1, true),
     'Shift+ArrowLeft': () => step(-1, true),
+    'Alt+ArrowRight': () => shift(NUDGE_S),
+    'Alt+ArrowLeft': () => shift(-NUDGE_S),
     ArrowUp: () => nudge(0.5),
     ArrowDown: () => nudge(-0.5),
     k: () => mark('keep'),
     d: () => mark('drop'),
     a: add,
+    e: () => void alike(),
     u: unmark,
-    Escape: () => set({ selectedS: null }),
+    q: () => look(),
+    w: lookOnly,
+    y: () => void bestBar(),
+    c: () => set({ drawing: !useWindow.getState().drawing }),
+    m: () => setSide((now) => (now === 'marks' ? 'settings' : 'marks')),
+    t: () => set({ trigger: !useWindow.getState().trigger, hearing: 'both' }),
+    h: () => set({ detector: !useWindow.getState().detector }),
+    Escape: () => set({ selectedS: null, chosenS: [], drawing: false }),
   });
+  useEffect(() => () => set({ looking: null, trigger: false, detector: false, drawing: false, chosenS: [] }), [set]);
   const onThreshold = useCallback(
     (level: number, ended: boolean) => (ended ? void done({ threshold_db: level }) : move({ threshold_db: level })),
+    [done, move],
+  );
+  const onCurve = useCallback(
+    (curve: Schema['CurvePoint'][], ended: boolean) => {
+      // The next point may be set before the server has told of this one.
+      move({ curve });
+      if (ended) void done({ curve });
+    },
     [done, move],
   );
 
@@ -108,14 +209,22 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
     );
   }
   const find = { ...part.find, ...drafting?.find } as FindSettings;
-  const suggestion = decided.data?.suggestion;
+  const inAll = overview?.parts.reduce((sum, one) => sum + one.doubtful, 0) ?? 0;
+  const byHand = Object.keys(part.marks ?? {}).length;
   return (
     <>
       <section className="large">
         {!ready && (
           <p className="analysing" role="status">
             {about?.problem ??
-              `Listening to ${document.sources?.[part.sources[0]!]?.name ?? 'the recording'} … ${Math.round((about?.progress ?? 0) * 100)} %`}
+              `Listening to ${document.sources?.[part.sources[0]!]?.name ?? 'the recording'} … ${Math.round((about?.progress ?? 0) * 100)} %`}{' '}
+            <button
+              type="button"
+              className="plain-act light"
+              onClick={() => void doing.analyse(Boolean(about?.problem))}
+            >
+              {about?.problem ? 'listen again' : 'cancel'}
+            </button>
           </p>
         )}
         <Stage
@@ -125,8 +234,12 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
           lengthS={lengthS}
           decisions={shown}
           mode="find"
-          gapDb={suggestion?.gap_db}
+          gapDb={decided.data?.suggestion.gap_db}
           onThreshold={onThreshold}
+          curve={find.curve}
+          onCurve={onCurve}
+          suspect={(pointed ? reason : selectedReason)?.suspect ?? null}
+          span={span}
           onPoint={(index, x, y) => setPointed(index === null ? null : { index, x, y })}
         />
         {pointed && reason && (
@@ -135,116 +248,94 @@ export function Find({ doing, document, revision, overview, pieces, partId, part
             role="tooltip"
             style={{ left: Math.min(Math.max(pointed.x - 120, 8), 480), top: Math.max(pointed.y - 66, 4) }}
           >
-            {reason}
+            {reason.text}
           </div>
         )}
-        <div className="under-stage">
-          <p className="chosen" data-testid="chosen">
-            {drafting?.decisions ? (
-              <>
-                <strong>{drafting.decisions.hits} hits:</strong> {drafting.decisions.lost} would be lost,{' '}
-                {drafting.decisions.let_in} let in
-              </>
-            ) : selected !== null && decisions ? (
-              <>
-                <strong>{clock(decisions.time_s[selected]!, 3)}</strong> {selectedReason}
-              </>
-            ) : (
-              <span className="quiet">
-                Point at a candidate and it says why it counts or not. Drag the line to decide anew.
-              </span>
-            )}
-          </p>
-          <div className="acts">
-            <button type="button" className="plain-act" onClick={() => step(-1, false)} aria-label="Previous hit">
-              <Key>←</Key>
-            </button>
-            <button type="button" className="plain-act" onClick={() => step(1, false)}>
-              <Key>→</Key> Hit to hit
-            </button>
-            <button type="button" className="plain-act" onClick={() => mark('keep')}>
-              <Key>K</Key> Keep
-            </button>
-            <button type="button" className="plain-act" onClick={() => mark('drop')}>
-              <Key>D</Key> Drop
-            </button>
-            <button type="button" className="plain-act" onClick={add}>
-              <Key>A</Key> Add
-            </button>
-            <button type="button" className="plain-act" onClick={unmark}>
-              <Key>U</Key> Take mark back
-            </button>
+        {looking ? (
+          <SecondLook {...props} />
+        ) : (
+          <div className="under-stage">
+            <p className="chosen" data-testid="chosen">
+              {drafting?.decisions ? (
+                <>
+                  <strong>{drafting.decisions.hits} hits:</strong> {drafting.decisions.lost_s.length} would be lost,{' '}
+                  {drafting.decisions.let_in_s.length} let in
+                </>
+              ) : chosenS.length ? (
+                <>
+                  <strong>{chosenS.length} chosen:</strong> keep or drop works on all of them.
+                </>
+              ) : selected !== null && decisions ? (
+                <>
+                  <strong>{clock(decisions.time_s[selected]!, 3)}</strong> {selectedReason?.text}
+                </>
+              ) : (
+                <span className="quiet">
+                  Point at a candidate and it says why it counts or not. Drag the line to decide anew, drag over
+                  candidates to choose them.
+                </span>
+              )}
+            </p>
+            <div className="acts">
+              <button type="button" className="look-act" onClick={() => look()} data-testid="second-look-open">
+                <Key>Q</Key> Second look <b className="number">{inAll}</b>
+              </button>
+              <button type="button" className="plain-act" onClick={() => step(-1, false)} aria-label="Previous hit">
+                <Key>←</Key>
+              </button>
+              <button type="button" className="plain-act" onClick={() => step(1, false)}>
+                <Key>→</Key> Hit to hit
+              </button>
+              <button type="button" className="plain-act" onClick={() => mark('keep')}>
+                <Key>K</Key> Keep
+              </button>
+              <button type="button" className="plain-act" onClick={() => mark('drop')}>
+                <Key>D</Key> Drop
+              </button>
+              <button type="button" className="plain-act" onClick={add}>
+                <Key>A</Key> Add
+              </button>
+              <button type="button" className="plain-act" onClick={() => void alike()}>
+                <Key>E</Key> All alike
+              </button>
+              <button
+                type="button"
+                className="plain-act"
+                aria-pressed={trigger}
+                onClick={() => set({ trigger: !trigger, hearing: 'both' })}
+              >
+                <Key>T</Key> {trigger ? 'Ticks on' : 'Ticks'}
+              </button>
+              <button type="button" className="plain-act" onClick={lookOnly} disabled={!span && !loop}>
+                <Key>W</Key> {span ? 'Everything' : 'Only the loop'}
+              </button>
+              <button type="button" className="plain-act" onClick={() => void bestBar()}>
+                <Key>Y</Key> Best bar
+              </button>
+            </div>
+            <Legend head={piece.head} ink={piece.ink} />
           </div>
-          <Legend head={piece.head} ink={piece.ink} />
-        </div>
+        )}
       </section>
       <aside className="settings">
-        <div className="column-head">
-          <span>{about?.name ?? piece.name} is found by</span>
+        <div className="column-head tabs">
+          <button
+            type="button"
+            className="plain-act"
+            aria-pressed={side === 'settings'}
+            onClick={() => setSide('settings')}
+          >
+            {about?.name ?? piece.name} is found by
+          </button>
+          <button type="button" className="plain-act" aria-pressed={side === 'marks'} onClick={() => setSide('marks')}>
+            <Key>M</Key> By hand {byHand || ''}
+          </button>
         </div>
-        <Setting
-          name="Threshold"
-          unit="dB"
-          value={shown?.threshold_db ?? -40}
-          least={-60}
-          most={0}
-          step={0.1}
-          about={
-            suggestion
-              ? `suggested ${decibels(suggestion.threshold_db)}${suggestion.gap_db >= 1 ? `, gap ${suggestion.gap_db.toFixed(0)} dB` : ''}`
-              : ''
-          }
-          following={find.threshold_db === null || find.threshold_db === undefined}
-          onMove={(value) => move({ threshold_db: value })}
-          onDone={(value) => void done({ threshold_db: value })}
-          onFollow={() => void done({ threshold_db: null })}
-        />
-        <Setting
-          name="Rise"
-          unit="dB"
-          value={find.rise_db ?? shown?.rise_needed_db ?? 6}
-          least={3}
-          most={40}
-          step={0.5}
-          about="over what rang just before"
-          onMove={(value) => move({ rise_db: value })}
-          onDone={(value) => void done({ rise_db: value })}
-        />
-        <Setting
-          name="Hold-off"
-          unit="ms"
-          value={find.hold_off_ms ?? shown?.hold_off_ms ?? 30}
-          least={5}
-          most={200}
-          step={1}
-          digits={0}
-          about="shortest time between two hits"
-          onMove={(value) => move({ hold_off_ms: value })}
-          onDone={(value) => void done({ hold_off_ms: value })}
-        />
-        {pieces.size > 0 && Object.keys(document.parts ?? {}).length > 1 && (
-          <Setting
-            name="Spill margin"
-            unit="dB"
-            value={find.spill_margin_db ?? 4}
-            least={-12}
-            most={24}
-            step={0.5}
-            about="over what other strokes spill here"
-            onMove={(value) => move({ spill_margin_db: value })}
-            onDone={(value) => void done({ spill_margin_db: value })}
-          />
+        {side === 'marks' ? (
+          <ByHand {...props} />
+        ) : (
+          <FoundBy {...props} find={find} shown={shown} suggestion={decided.data?.suggestion} move={move} done={done} />
         )}
-        <dl className="sums">
-          <dt>Hits</dt>
-          <dd>{decisions?.hits ?? '–'}</dd>
-          <dt>Candidates</dt>
-          <dd>{decisions?.time_s.length ?? '–'}</dd>
-          <dt>In doubt</dt>
-          <dd>{about?.doubtful ?? '–'}</dd>
-          <dt>By hand</dt>
-          <dd>{about?.by_hand ?? '–'}</dd>
-        </dl>
       </aside>
     </>
   );
@@ -257,8 +348,8 @@ function useReason(
   decisions: Decisions | null,
   index: number | null,
   find: FindSettings | null,
-): string | null {
-  const [said, setSaid] = useState<{ of: string; text: string } | null>(null);
+): { text: string; suspect: Suspect | null } | null {
+  const [said, setSaid] = useState<{ of: string; text: string; suspect: Suspect | null } | null>(null);
   const of = index === null || !decisions ? '' : `${partId} ${decisions.revision} ${index} ${JSON.stringify(find)}`;
   const latest = useRef(of);
   useEffect(() => {
@@ -266,12 +357,12 @@ function useReason(
     if (!of || !partId || index === null) return;
     const path = { session_id: id, part_id: partId };
     take(client.POST('/api/sessions/{session_id}/parts/{part_id}/reason', { params: { path }, body: { index, find } }))
-      .then((answer) => latest.current === of && setSaid({ of, text: answer.text }))
+      .then((answer) => latest.current === of && setSaid({ of, text: answer.text, suspect: answer.suspect ?? null }))
       .catch(() => undefined);
     // `of` names everything that is asked with.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [of]);
-  return said && said.of === of ? said.text : null;
+  return said && said.of === of ? said : null;
 }
 
 function Legend({ head, ink }: { head: 'oval' | 'cross'; ink: string }) {
@@ -286,6 +377,7 @@ function Legend({ head, ink }: { head: 'oval' | 'cross'; ink: string }) {
         ))}
       {state === State.Under && <circle r="2.2" fill="none" stroke="var(--soft-ink)" />}
       {state === State.Spill && <path d="M0 -4.5L4.5 3.5L-4.5 3.5Z" fill="none" stroke="var(--soft-ink)" />}
+      {state === State.Unlike && <path d="M0 -4L4 0L0 4L-4 0Z" fill="none" stroke="var(--soft-ink)" />}
       {state === State.SoftRise && <path d="M-4 1.5L0 -1.5L4 1.5" fill="none" stroke="var(--soft-ink)" />}
       {state === State.HeldOff && <path d="M-2 -4V4M2 -4V4" stroke="var(--soft-ink)" />}
       {state === State.Kept && (
@@ -303,7 +395,7 @@ function Legend({ head, ink }: { head: 'oval' | 'cross'; ink: string }) {
           [State.Hit, 'hit'],
           [State.Kept, 'by hand'],
           [State.Spill, 'spill'],
-          [State.SoftRise, 'rises too little'],
+          [State.Unlike, 'unlike a stroke'],
           [State.HeldOff, 'held off'],
           [State.Under, 'under the threshold'],
         ] as const

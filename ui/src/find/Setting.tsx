@@ -1,5 +1,6 @@
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { Form } from 'react-bootstrap';
+import { useSettled } from './useSettled';
 
 interface Props {
   name: string;
@@ -11,7 +12,11 @@ interface Props {
   digits?: number;
   about: string;
   following?: boolean;
-  onMove: (value: number) => void;
+  /** Not in force: its number stands quiet. */
+  off?: boolean;
+  /** The handle moves in octaves, not in equal steps. */
+  logarithmic?: boolean;
+  onMove?: (value: number) => void;
   onDone: (value: number) => void;
   onFollow?: () => void;
 }
@@ -27,21 +32,14 @@ export function Setting({
   digits = 1,
   about,
   following,
+  off,
+  logarithmic,
   onMove,
   onDone,
   onFollow,
 }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
-  const [moved, setMoved] = useState<number | null>(null);
-  useEffect(() => {
-    if (moved === null) return;
-    // The keyboard moves a handle too; what stands still for a moment counts.
-    const timer = setTimeout(() => {
-      onDone(moved);
-      setMoved(null);
-    }, 350);
-    return () => clearTimeout(timer);
-  }, [moved, onDone]);
+  const [moved, setMoved] = useSettled(onDone, 350);
   const shown = moved ?? value;
   const take = () => {
     const number = Number((typed ?? '').replace('−', '-').replace(',', '.'));
@@ -50,7 +48,7 @@ export function Setting({
   };
   const id = `setting-${name.replace(/\W/g, '-').toLowerCase()}`;
   return (
-    <div className="setting">
+    <div className={`setting ${off ? 'off' : ''}`}>
       <Form.Label htmlFor={id}>{name}</Form.Label>
       <span className="setting-number">
         <input
@@ -68,13 +66,15 @@ export function Setting({
       </span>
       <Form.Range
         id={id}
-        min={least}
-        max={most}
-        step={step}
-        value={shown}
+        min={logarithmic ? Math.log2(least) : least}
+        max={logarithmic ? Math.log2(most) : most}
+        step={logarithmic ? 0.01 : step}
+        value={logarithmic ? Math.log2(shown) : shown}
         onChange={(event) => {
-          setMoved(Number(event.target.value));
-          onMove(Number(event.target.value));
+          const handle = Number(event.target.value);
+          const number = logarithmic ? Math.round(Math.min(Math.max(2 ** handle, least), most)) : handle;
+          setMoved(number);
+          onMove?.(number);
         }}
       />
       <span className="about">

@@ -1,33 +1,18 @@
-import { useCallback, useRef } from 'react';
-import type { FindSettings, Part } from '../api/client';
+import { useCallback } from 'react';
+import type { FindSettings, Part, Schema } from '../api/client';
 import { askDecisions, type Doing } from '../api/session';
+import { useLatest } from '../api/useLatest';
 import { useWindow } from '../state/window';
 
-/**
- * Settings that are being moved: every move is decided by the server at once, the latest wins, and only letting go makes an
- * edit of it. One question is under way at a time, so a fast hand never queues up work.
- */
-export function useDraft(doing: Doing, partId: string | null, part: Part | null) {
-  const busy = useRef(false);
-  const wanted = useRef<FindSettings | null>(null);
+type SetFind = Schema['SetFind'];
 
-  const ask = useCallback(async () => {
-    if (busy.current || !partId) return;
-    busy.current = true;
-    try {
-      while (wanted.current) {
-        const find = wanted.current;
-        wanted.current = null;
-        const decisions = await askDecisions(doing.id, partId, find);
-        const { draft, set } = useWindow.getState();
-        if (draft?.partId === partId) set({ draft: { ...draft, decisions } });
-      }
-    } catch {
-      wanted.current = null;
-    } finally {
-      busy.current = false;
-    }
-  }, [doing, partId]);
+/** Settings that are being moved: every move is decided by the server at once, and only letting go makes an edit of it. */
+export function useDraft(doing: Doing, partId: string | null, part: Part | null) {
+  const { ask, forget } = useLatest(async ({ of, find }: { of: string; find: FindSettings }) => {
+    const decisions = await askDecisions(doing.id, of, find);
+    const { draft, set } = useWindow.getState();
+    if (draft?.partId === of) set({ draft: { ...draft, decisions } });
+  });
 
   const move = useCallback(
     (changes: Partial<FindSettings>) => {
@@ -36,8 +21,7 @@ export function useDraft(doing: Doing, partId: string | null, part: Part | null)
       const from = draft?.partId === partId ? draft : null;
       const find = { ...part.find, ...from?.find, ...changes } as FindSettings;
       set({ draft: { partId, find, decisions: from?.decisions ?? null } });
-      wanted.current = find;
-      void ask();
+      void ask({ of: partId, find });
     },
     [ask, partId, part],
   );
@@ -45,12 +29,12 @@ export function useDraft(doing: Doing, partId: string | null, part: Part | null)
   const done = useCallback(
     async (changes: Partial<FindSettings>) => {
       if (!partId) return;
-      wanted.current = null;
-      await doing.act({ kind: 'set_find', part_id: partId, changes: changes as Record<string, number | null> });
+      forget();
+      await doing.act({ kind: 'set_find', part_id: partId, changes: changes as SetFind['changes'] });
       const { draft, set } = useWindow.getState();
       if (draft?.partId === partId) set({ draft: null });
     },
-    [doing, partId],
+    [doing, partId, forget],
   );
   return { move, done };
 }

@@ -1,29 +1,50 @@
 import { useCallback, useMemo, useRef, useState } from 'react';
-import { Button, Form, ProgressBar } from 'react-bootstrap';
-import { orderedParts, sessionLength, type BenchProps } from '../shell/bench';
+import { Button, ProgressBar } from 'react-bootstrap';
+import { orderedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
 import { useKeys, type Keys } from '../shell/useKeys';
 import { useWindow } from '../state/window';
 import { Lane } from '../timeline/Lane';
+import { Company } from './Company';
+import { SessionForm } from './SessionForm';
+import { SpillMapView } from './SpillMapView';
+import { Takes } from './Takes';
 import { useDrop } from './useDrop';
 
 /** Gather: what was recorded? Every source as a lane on the time line, with its piece. */
-export function Gather({ doing, document, overview, pieces, partId, part, library }: BenchProps) {
+export function Gather(props: BenchProps) {
+  const { doing, document, overview, pieces, partId, part, library } = props;
   const set = useWindow((state) => state.set);
   const uploads = useWindow((state) => state.uploads);
   const chooser = useRef<HTMLInputElement | null>(null);
-  const parts = useMemo(() => orderedParts(document), [document]);
-  const lengthS = sessionLength(document);
+  const [mapShown, setMapShown] = useState(false);
+  const [sourceId, setSourceId] = useState<string | null>(null);
+  const rows = useMemo(
+    () => orderedParts(document).flatMap(([id, one]) => one.sources.map((source) => ({ id, one, source }))),
+    [document],
+  );
+  const beside = useMemo(() => orderedParts(document).filter(([, one]) => !one.sources.length), [document]);
+  const chosen = part ? (part.sources.includes(sourceId ?? '') ? sourceId! : (part.sources[0] ?? null)) : null;
+  const lengthS = props.lengthS;
   const addFiles = useCallback((files: File[]) => void doing.addFiles(files), [doing]);
   const over = useDrop(addFiles);
-  const source = part ? document.sources?.[part.sources[0]!] : undefined;
+  const source = chosen ? document.sources?.[chosen] : undefined;
   const setPiece = (piece: string) => partId && void doing.act({ kind: 'set_piece', part_id: partId, piece });
-  const remove = () => part && void doing.act({ kind: 'remove_source', source_id: part.sources[0]! });
+  const remove = () => {
+    if (chosen) void doing.act({ kind: 'remove_source', source_id: chosen });
+    else if (part && partId) void doing.act({ kind: 'remove_part', part_id: partId });
+  };
+  const aside = () =>
+    chosen && source && void doing.act({ kind: 'set_aside', source_id: chosen, aside: !source.aside });
+  const choose = (id: string, of: string) => {
+    set({ partId: id });
+    setSourceId(of);
+  };
   const step = (by: number) => {
-    const index = parts.findIndex(([key]) => key === partId);
-    const next = parts[Math.min(Math.max(index + by, 0), parts.length - 1)];
-    if (next) set({ partId: next[0] });
+    const index = rows.findIndex((row) => row.source === chosen);
+    const next = rows[Math.min(Math.max(index + by, 0), rows.length - 1)];
+    if (next) choose(next.id, next.source);
   };
   const letters: Keys = Object.fromEntries(library.pieces.map((piece) => [piece.key, () => setPiece(piece.id)]));
   useKeys({
@@ -32,44 +53,104 @@ export function Gather({ doing, document, overview, pieces, partId, part, librar
     ArrowUp: () => step(-1),
     Delete: remove,
     Backspace: remove,
+    x: () => void aside(),
+    v: () => setMapShown((now) => !now),
   });
 
   const waiting = Object.entries(uploads);
+  const analysing = overview?.parts.some((line) => line.progress < 1) ?? false;
+  const halted = overview?.parts.filter((line) => line.progress < 1 && line.problem) ?? [];
+  const stopped = halted.some((line) => line.progress === 0);
   return (
     <>
       <section className="large gather" aria-label="Sources">
-        {parts.map(([id, one]) => {
-          const of = document.sources?.[one.sources[0]!];
-          const piece = pieces.get(one.piece);
-          const about = overview?.parts.find((line) => line.part_id === id);
-          if (!of || !piece) return null;
-          return (
-            <button
-              type="button"
-              key={id}
-              className={`source ${id === partId ? 'chosen' : ''}`}
-              onClick={() => set({ partId: id })}
-              aria-pressed={id === partId}
-            >
-              <span className="source-head">
-                <PieceMark piece={piece} size={20} />
-                <strong>{about?.name ?? piece.name}</strong>
-                <span className="quiet">{of.name}</span>
-              </span>
-              <Lane source={of} lengthS={lengthS} ink={piece.ink} />
-              {about && about.progress < 1 ? (
-                <span className="source-state">
-                  <ProgressBar now={about.progress * 100} aria-label={`Analysing ${of.name}`} />
-                  {about.problem ?? 'listening …'}
-                </span>
-              ) : (
-                <span className="source-state">
-                  <b>{about?.time_s.length ?? '–'}</b> hits
-                </span>
-              )}
+        <div className="gather-head">
+          <div className="two-words" role="group" aria-label="What is shown">
+            <button type="button" className="plain-act" aria-pressed={!mapShown} onClick={() => setMapShown(false)}>
+              Sources
             </button>
-          );
-        })}
+            <button type="button" className="plain-act" aria-pressed={mapShown} onClick={() => setMapShown(true)}>
+              <Key>V</Key> Spill map
+            </button>
+          </div>
+          {analysing && (
+            <button type="button" className="plain-act light" onClick={() => void doing.analyse(stopped)}>
+              {stopped ? 'Listen to the rest' : 'Cancel listening'}
+            </button>
+          )}
+        </div>
+        {halted.map((line) => (
+          <p className="about" role="status" key={line.part_id}>
+            {line.name}: {line.problem}
+          </p>
+        ))}
+        {mapShown ? (
+          <SpillMapView {...props} />
+        ) : (
+          rows.map(({ id, one, source: of_id }) => {
+            const of = document.sources?.[of_id];
+            const piece = pieces.get(one.piece);
+            const about = overview?.parts.find((line) => line.part_id === id);
+            if (!of || !piece) return null;
+            const further = of_id !== one.sources[0];
+            return (
+              <button
+                type="button"
+                key={of_id}
+                className={`source ${of_id === chosen ? 'chosen' : ''} ${of.aside ? 'aside' : ''} ${further ? 'further' : ''}`}
+                onClick={() => choose(id, of_id)}
+                aria-pressed={of_id === chosen}
+              >
+                <span className="source-head">
+                  <PieceMark piece={piece} size={20} />
+                  <strong>{further ? `and for ${about?.name ?? piece.name}` : (about?.name ?? piece.name)}</strong>
+                  <span className="quiet">{of.name}</span>
+                </span>
+                <Lane source={of} lengthS={lengthS} ink={piece.ink} />
+                {of.aside ? (
+                  <span className="source-state">set aside</span>
+                ) : about && about.progress < 1 ? (
+                  <span className="source-state">
+                    <ProgressBar now={about.progress * 100} aria-label={`Analysing ${of.name}`} />
+                    {about.problem && about.progress === 0 ? 'stopped' : 'listening …'}
+                  </span>
+                ) : one.piece === 'heard' ? (
+                  <span className="source-state">only heard</span>
+                ) : further ? (
+                  <span className="source-state">same part</span>
+                ) : (
+                  <span className="source-state">
+                    <b>{about?.time_s.length ?? '–'}</b> {about?.time_s.length === 1 ? 'hit' : 'hits'}
+                  </span>
+                )}
+              </button>
+            );
+          })
+        )}
+        {!mapShown &&
+          beside.map(([id, one]) => {
+            const piece = pieces.get(one.piece);
+            const notes = Object.keys(one.pattern ?? {}).length;
+            return (
+              <button
+                type="button"
+                key={id}
+                className={`source ${id === partId ? 'chosen' : ''}`}
+                onClick={() => set({ partId: id })}
+                aria-pressed={id === partId}
+              >
+                <span className="source-head">
+                  {piece && <PieceMark piece={piece} size={20} />}
+                  <strong>{overview?.parts.find((line) => line.part_id === id)?.name ?? piece?.name}</strong>
+                  <span className="quiet">no recording</span>
+                </span>
+                <span className="quiet">Notes that were brought in; shape and layer them like any other.</span>
+                <span className="source-state">
+                  <b>{notes}</b> {notes === 1 ? 'note' : 'notes'}
+                </span>
+              </button>
+            );
+          })}
         {waiting.map(([name, share]) => (
           <div className="source taking" key={name}>
             <span className="source-head">
@@ -79,133 +160,105 @@ export function Gather({ doing, document, overview, pieces, partId, part, librar
             <ProgressBar now={share * 100} aria-label={`Taking in ${name}`} />
           </div>
         ))}
-        <div className={`drop-place ${parts.length ? '' : 'tall'} ${over ? 'over' : ''}`}>
-          <p>
-            {over ? (
-              <strong>Let go, and each file becomes a source.</strong>
-            ) : (
-              <>
-                <strong>{parts.length ? 'Drop more recordings here' : 'Drop your drum recordings here'}</strong>
-                {' or '}
-                <Button variant="link" onClick={() => chooser.current?.click()}>
-                  choose files
-                </Button>
-              </>
-            )}
-          </p>
-          <p className="quiet">
-            One file per microphone, a loop, or claps. WAV, AIFF, FLAC, OGG or MP3, up to four hours each. They all
-            start at zero.
-          </p>
-          <input
-            ref={chooser}
-            type="file"
-            multiple
-            hidden
-            accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3"
-            data-testid="files"
-            onChange={(event) => {
-              addFiles([...(event.target.files ?? [])]);
-              event.target.value = '';
-            }}
-          />
-        </div>
+        {!mapShown && (
+          <div className={`drop-place ${rows.length ? '' : 'tall'} ${over ? 'over' : ''}`}>
+            <p>
+              {over ? (
+                <strong>Let go, and each file becomes a source.</strong>
+              ) : (
+                <>
+                  <strong>{rows.length ? 'Drop more recordings here' : 'Drop your drum recordings here'}</strong>
+                  {' or '}
+                  <Button variant="link" onClick={() => chooser.current?.click()}>
+                    choose files
+                  </Button>
+                </>
+              )}
+            </p>
+            <p className="quiet">
+              A folder of microphones, a loop, or claps. WAV, AIFF, FLAC, OGG or MP3, up to four hours each. Files with
+              a time stamp go to their place, others start at zero.
+            </p>
+            <input
+              ref={chooser}
+              type="file"
+              multiple
+              hidden
+              accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3"
+              data-testid="files"
+              onChange={(event) => {
+                addFiles([...(event.target.files ?? [])]);
+                event.target.value = '';
+              }}
+            />
+          </div>
+        )}
       </section>
       <aside className="settings">
-        {source && part ? (
+        {source && part && chosen && partId ? (
           <>
             <div className="column-head">
               <span>What is this?</span>
             </div>
             <h2 className="file-name">{source.name}</h2>
             <p className="about">{source.guess?.why}</p>
-            <div className="piece-list" role="radiogroup" aria-label="Piece">
-              {library.pieces.map((piece) => (
-                <button
-                  type="button"
-                  key={piece.id}
-                  role="radio"
-                  aria-checked={piece.id === part.piece}
-                  className={piece.id === part.piece ? 'chosen' : ''}
-                  onClick={() => setPiece(piece.id)}
-                >
-                  <PieceMark piece={piece} /> {piece.name} <Key>{piece.key.toUpperCase()}</Key>
-                </button>
-              ))}
-            </div>
-            {source.clips.map((clip) => (
-              <p className="about" key={clip.audio}>
-                {clip.length_s.toFixed(2)} s, {clip.rate_hz} Hz,{' '}
-                {clip.channels === 1 ? 'mono' : clip.channels === 2 ? 'stereo' : `${clip.channels} channels`}
-              </p>
-            ))}
+            <PieceList library={library} chosen={part.piece} onChoose={setPiece} />
             {source.notes?.map((note) => (
               <p className="about warn" key={note}>
                 {note}
               </p>
             ))}
-            <button type="button" className="plain-act" onClick={remove}>
-              <Key>Del</Key> Take it out
-            </button>
+            <Takes doing={doing} sourceId={chosen} source={source} />
+            <Company {...props} partId={partId} part={part} sourceId={chosen} />
+            <p className="source-acts">
+              <button type="button" className="plain-act" onClick={() => void aside()}>
+                <Key>X</Key> {source.aside ? 'Take it up again' : 'Set it aside'}
+              </button>
+              <button type="button" className="plain-act" onClick={remove}>
+                <Key>Del</Key> Take it out
+              </button>
+            </p>
+          </>
+        ) : part && partId ? (
+          <>
+            <div className="column-head">
+              <span>What is this?</span>
+            </div>
+            <PieceList library={library} chosen={part.piece} onChoose={setPiece} />
+            <p className="source-acts">
+              <button type="button" className="plain-act" onClick={remove}>
+                <Key>Del</Key> Take it out
+              </button>
+            </p>
           </>
         ) : (
           <p className="about">Nothing is here yet. Each recording you drop becomes a source on one time line.</p>
         )}
-        <TempoForm key={JSON.stringify(document.tempo)} doing={doing} document={document} />
+        <SessionForm key={doing.id + document.name} doing={doing} document={document} />
       </aside>
     </>
   );
 }
 
-function TempoForm({ doing, document }: Pick<BenchProps, 'doing' | 'document'>) {
-  const [bpm, setBpm] = useState(String(document.tempo?.bpm ?? 120));
-  const [start, setStart] = useState(String(document.tempo?.bar_one_s ?? 0));
-  const [name, setName] = useState(document.name);
-  const take = (field: 'bpm' | 'bar_one_s', text: string) => {
-    const number = Number(text.replace(',', '.'));
-    const now = field === 'bpm' ? (document.tempo?.bpm ?? 120) : (document.tempo?.bar_one_s ?? 0);
-    if (text.trim() && Number.isFinite(number) && number !== now)
-      void doing.act({ kind: 'set_tempo', changes: { [field]: number } });
-  };
-  const onEnter = (event: React.KeyboardEvent<HTMLInputElement>) => event.key === 'Enter' && event.currentTarget.blur();
+function PieceList({
+  library,
+  chosen,
+  onChoose,
+}: Pick<BenchProps, 'library'> & { chosen: string; onChoose: (piece: string) => void }) {
   return (
-    <div className="session-form">
-      <div className="column-head">
-        <span>The session</span>
-      </div>
-      <Form.Label htmlFor="session-name">Name</Form.Label>
-      <Form.Control
-        id="session-name"
-        value={name}
-        maxLength={120}
-        onChange={(event) => setName(event.target.value)}
-        onKeyDown={onEnter}
-        onBlur={() => name.trim() && name !== document.name && void doing.act({ kind: 'rename', name: name.trim() })}
-      />
-      <div className="two">
-        <div>
-          <Form.Label htmlFor="tempo">Tempo, bpm</Form.Label>
-          <Form.Control
-            id="tempo"
-            inputMode="decimal"
-            value={bpm}
-            onChange={(event) => setBpm(event.target.value)}
-            onBlur={() => take('bpm', bpm)}
-            onKeyDown={onEnter}
-          />
-        </div>
-        <div>
-          <Form.Label htmlFor="bar-one">Bar 1 at, s</Form.Label>
-          <Form.Control
-            id="bar-one"
-            inputMode="decimal"
-            value={start}
-            onChange={(event) => setStart(event.target.value)}
-            onBlur={() => take('bar_one_s', start)}
-            onKeyDown={onEnter}
-          />
-        </div>
-      </div>
+    <div className="piece-list" role="radiogroup" aria-label="Piece">
+      {library.pieces.map((piece) => (
+        <button
+          type="button"
+          key={piece.id}
+          role="radio"
+          aria-checked={piece.id === chosen}
+          className={piece.id === chosen ? 'chosen' : ''}
+          onClick={() => onChoose(piece.id)}
+        >
+          <PieceMark piece={piece} /> {piece.name} <Key>{piece.key.toUpperCase()}</Key>
+        </button>
+      ))}
     </div>
   );
 }

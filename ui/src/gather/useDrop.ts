@@ -1,7 +1,14 @@
 import { useEffect, useState } from 'react';
 
-/** Files dropped anywhere on the page. Returns whether something hangs over it. */
-export function useDrop(onFiles: (files: File[]) => void): boolean {
+const AUDIO = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64)$/i;
+export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz)$/i;
+
+/** Where a dropped file lay, below the folder that was dropped. */
+const paths = new WeakMap<File, string>();
+export const pathOf = (file: File): string => paths.get(file) || file.webkitRelativePath || file.name;
+
+/** Files dropped anywhere on the page; of folders what is audio, or what `wanted` names. Returns whether something hangs over it. */
+export function useDrop(onFiles: (files: File[]) => void, wanted: RegExp = AUDIO): boolean {
   const [over, setOver] = useState(false);
   useEffect(() => {
     const hasFiles = (event: DragEvent) => event.dataTransfer?.types.includes('Files') ?? false;
@@ -17,7 +24,10 @@ export function useDrop(onFiles: (files: File[]) => void): boolean {
       if (!hasFiles(event)) return;
       event.preventDefault();
       setOver(false);
-      onFiles([...(event.dataTransfer?.files ?? [])]);
+      const entries = [...(event.dataTransfer?.items ?? [])].map((item) => item.webkitGetAsEntry?.() ?? null);
+      const files = [...(event.dataTransfer?.files ?? [])];
+      if (entries.some((entry) => entry?.isDirectory)) void allFiles(entries, wanted).then(onFiles);
+      else onFiles(files);
     };
     window.addEventListener('dragenter', enter);
     window.addEventListener('dragover', enter);
@@ -29,6 +39,29 @@ export function useDrop(onFiles: (files: File[]) => void): boolean {
       window.removeEventListener('dragleave', leave);
       window.removeEventListener('drop', drop);
     };
-  }, [onFiles]);
+  }, [onFiles, wanted]);
   return over;
+}
+
+/** Every audio file of what was dropped, folders opened, in order of name. */
+async function allFiles(entries: (FileSystemEntry | null)[], wanted: RegExp): Promise<File[]> {
+  const found: File[] = [];
+  const open = async (entry: FileSystemEntry | null, inFolder: boolean): Promise<void> => {
+    if (!entry) return;
+    if (entry.isFile) {
+      const file = await new Promise<File>((done, fail) => (entry as FileSystemFileEntry).file(done, fail));
+      // What lies beside recordings in a folder is none of ours; what is dropped by itself is looked at.
+      if (!inFolder || wanted.test(file.name)) found.push(file);
+      paths.set(file, entry.fullPath.replace(/^\//, ''));
+      return;
+    }
+    const reader = (entry as FileSystemDirectoryEntry).createReader();
+    for (;;) {
+      const some = await new Promise<FileSystemEntry[]>((done, fail) => reader.readEntries(done, fail));
+      if (!some.length) return;
+      for (const one of some) await open(one, true);
+    }
+  };
+  for (const entry of entries) await open(entry, false);
+  return found.sort((a, b) => a.name.localeCompare(b.name));
 }

@@ -1,57 +1,91 @@
-import { useMemo, useRef, useState } from 'react';
-import { Button, Form } from 'react-bootstrap';
-import { upload, type Instrument, type Layer } from '../api/client';
+import { useState } from 'react';
+import { Form } from 'react-bootstrap';
+import { client, type Instrument, type Layer, type Schema } from '../api/client';
 import { newId, useDecisions } from '../api/session';
 import { Setting } from '../find/Setting';
-import { useDrop } from '../gather/useDrop';
-import { sessionLength, type BenchProps } from '../shell/bench';
+import type { BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
-import { PieceMark } from '../shell/PieceMark';
 import { useKeys } from '../shell/useKeys';
 import { useWindow } from '../state/window';
 import { Stage } from '../timeline/Stage';
+import { BalanceView } from './BalanceView';
+import { BlendRow } from './BlendRow';
+import { KitsView } from './KitsView';
+import { OverlayView } from './OverlayView';
+import type { Came } from './samples';
+import { Sounds } from './Sounds';
+import { useLock, useOverlay } from './useLock';
+import { VoiceSettings } from './VoiceSettings';
+
+type Large = 'notes' | 'overlay' | 'balance' | 'kits';
 
 /** Layer: what shall sound? The notes large, the part's layers under them, the sounds to choose from beside. */
-export function LayerBench({ doing, document, revision, overview, library, pieces, partId, part, piece }: BenchProps) {
+export function LayerBench(props: BenchProps) {
+  const { doing, document, revision, overview, library, pieces, partId, part, piece } = props;
   const about = overview?.parts.find((one) => one.part_id === partId);
   const ready = (about?.progress ?? 0) >= 1;
   const decided = useDecisions(doing.id, partId, revision, ready);
-  const chooser = useRef<HTMLInputElement | null>(null);
-  const notify = useWindow((state) => state.notify);
-  const sounds = useMemo(() => {
-    const all = Object.entries(library.kits).flatMap(([kit, { name, instruments }]) =>
-      Object.entries(instruments).map(([id, one]) => ({ id: `${kit}/${id}`, kit: name, one })),
-    );
-    return all.sort((a, b) => Number(b.one.piece === part?.piece) - Number(a.one.piece === part?.piece));
-  }, [library, part?.piece]);
-  const [at, setAt] = useState(0);
+  const set = useWindow((state) => state.set);
   const layers = Object.entries(part?.layers ?? {});
+  const [large, setLarge] = useState<Large>('notes');
+  const turn = (to: Large) => setLarge((now) => (now === to ? 'notes' : to));
+  const [came, setCame] = useState<Came | null>(null);
+  const [chosenLayer, setChosenLayer] = useState<string | null>(null);
+  const layerId = layers.some(([id]) => id === chosenLayer) ? chosenLayer : (layers[0]?.[0] ?? null);
+  const layer = layerId ? part?.layers?.[layerId] : undefined;
+  const locked = useLock(doing.id, ready && part?.sources.length ? partId : null, layerId, revision);
+  const laid = useOverlay(doing.id, ready ? partId : null, layerId, revision, large === 'overlay');
 
-  const choose = (instrument: Instrument) => {
+  /** Let a sound sound with the part, locked and at level: in place of the chosen layer, or beside it. */
+  const put = async (of: { kit_id?: string; instrument_id?: string; instrument?: Instrument }, beside: boolean) => {
     if (!partId) return;
-    const [first] = layers;
-    // One sound at a time is tried in place; more are added below on purpose.
-    if (layers.length === 1 && first)
-      void doing.act({ kind: 'set_layer', part_id: partId, layer_id: first[0], changes: {}, instrument });
-    else void doing.act({ kind: 'add_layer', part_id: partId, layer_id: newId(), instrument });
+    const instead = Boolean(layerId) && !beside;
+    const layer_id = instead ? layerId! : newId();
+    const done = await doing.revised((revision) =>
+      client.POST('/api/sessions/{session_id}/parts/{part_id}/layers', {
+        params: { path: { session_id: doing.id, part_id: partId } },
+        body: { revision, layer_id, instead, ...of },
+      }),
+    );
+    if (done) setChosenLayer(layer_id);
   };
-  const takeFiles = async (files: File[]) => {
-    for (const file of files) {
-      try {
-        const instrument = await upload<Instrument>('/api/samples', file, () => undefined);
-        if (partId) await doing.act({ kind: 'add_layer', part_id: partId, layer_id: newId(), instrument });
-      } catch (error) {
-        notify(error instanceof Error ? error.message : String(error));
-      }
+  const takeCame = (found: Came) => {
+    // One file is wanted to sound; a folder or an SFZ is looked at first.
+    const [only] = found.instruments;
+    if (only && found.instruments.length === 1 && only.samples.length === 1 && !found.said.length)
+      void put({ instrument: only }, true);
+    else {
+      setCame(found);
+      setLarge('kits');
     }
   };
-  const over = useDrop((files) => void takeFiles(files));
-  const step = (by: number) => {
-    const next = Math.min(Math.max(at + by, 0), sounds.length - 1);
-    setAt(next);
-    if (sounds[next]) choose(sounds[next].one);
+  const setLayer = (changes: SetLayer) =>
+    partId && layerId && void doing.act({ kind: 'set_layer', part_id: partId, layer_id: layerId, changes });
+  const takeLock = (each: boolean) => {
+    const found = locked.data;
+    if (!found) return;
+    const single = found.each_s.map((time_s, i) => ({ time_s, offset_samples: found.each_samples[i]! }));
+    setLayer({ polarity: found.polarity, offset_samples: found.offset_samples, each: each ? single : [] });
   };
-  useKeys({ ArrowDown: () => step(1), ArrowUp: () => step(-1), Enter: () => sounds[at] && choose(sounds[at].one) });
+  const nudge = (by: number) => layer && setLayer({ offset_samples: (layer.offset_samples ?? 0) + by });
+  useKeys({
+    k: () => takeLock(false),
+    j: () => takeLock(true),
+    o: () => turn('overlay'),
+    b: () => turn('balance'),
+    e: () => turn('kits'),
+    g: () => set({ matched: !useWindow.getState().matched }),
+    d: () => set({ drumsOnly: !useWindow.getState().drumsOnly }),
+    i: () => layer && setLayer({ polarity: layer.polarity === -1 ? 1 : -1 }),
+    'Alt+ArrowRight': () => nudge(1),
+    'Alt+ArrowLeft': () => nudge(-1),
+    'Alt+Shift+ArrowRight': () => nudge(10),
+    'Alt+Shift+ArrowLeft': () => nudge(-10),
+    Tab: () => {
+      const index = layers.findIndex(([id]) => id === layerId);
+      setChosenLayer(layers[(index + 1) % Math.max(layers.length, 1)]?.[0] ?? null);
+    },
+  });
 
   if (!part || !piece || !partId) {
     return (
@@ -64,18 +98,96 @@ export function LayerBench({ doing, document, revision, overview, library, piece
   return (
     <>
       <section className="large">
-        <Stage
-          document={document}
-          part={part}
-          piece={piece}
-          lengthS={sessionLength(document)}
-          decisions={decided.data ?? null}
-          mode="notes"
-        />
-        <div className="under-stage layers">
-          <Blend doing={doing} partId={partId} part={part} />
+        {large === 'kits' ? (
+          <KitsView
+            library={library}
+            pieces={pieces}
+            came={came}
+            onCame={setCame}
+            onUse={(instrument) => void put({ instrument }, true)}
+            partName={about?.name ?? piece.name}
+            onClose={() => setLarge('notes')}
+          />
+        ) : large === 'balance' ? (
+          <BalanceView {...props} onClose={() => setLarge('notes')} />
+        ) : large === 'overlay' && layer && laid.data ? (
+          <OverlayView
+            piece={piece}
+            found={laid.data}
+            layerName={layer.instrument.name}
+            rateHz={document.rate_hz ?? 44100}
+            onOffset={nudge}
+          />
+        ) : (
+          <Stage
+            document={document}
+            part={part}
+            piece={piece}
+            lengthS={props.lengthS}
+            decisions={decided.data ?? null}
+            mode="notes"
+          />
+        )}
+        <div className={`under-stage layers ${large === 'kits' || large === 'balance' ? 'away' : ''}`}>
+          {layer && (
+            <div className="lock-line" data-testid="lock">
+              <p className="chosen">
+                {locked.data?.said ?? (locked.error ? locked.error.message : 'Laying it over the recording …')}
+                {locked.data?.others.map((one) => (
+                  <span key={one.name} className="quiet">
+                    {' '}
+                    {one.name}: {`${one.gain_db > 0 ? '+' : ''}${one.gain_db.toFixed(1)}`.replace('-', '−')} dB.
+                  </span>
+                ))}
+              </p>
+              <div className="acts">
+                <button
+                  type="button"
+                  className="look-act"
+                  disabled={!locked.data}
+                  onClick={() => takeLock(false)}
+                  aria-pressed={inPlace(layer, locked.data)}
+                >
+                  <Key>K</Key> {inPlace(layer, locked.data) ? 'Locked' : 'Lock it'}
+                </button>
+                <button type="button" className="plain-act" disabled={!locked.data} onClick={() => takeLock(true)}>
+                  <Key>J</Key> Hit by hit{layer.each?.length ? ', on' : ''}
+                </button>
+                <button
+                  type="button"
+                  className="plain-act"
+                  aria-pressed={large === 'overlay'}
+                  onClick={() => turn('overlay')}
+                >
+                  <Key>O</Key> {large === 'overlay' ? 'Notes' : 'All hits over each other'}
+                </button>
+                <button
+                  type="button"
+                  className="plain-act"
+                  onClick={() => setLayer({ polarity: layer.polarity === -1 ? 1 : -1 })}
+                >
+                  <Key>I</Key> Turn round
+                </button>
+                <button type="button" className="plain-act" onClick={() => nudge(-1)} aria-label="One sample earlier">
+                  <Key>Alt ←</Key>
+                </button>
+                <button type="button" className="plain-act" onClick={() => nudge(1)} aria-label="One sample later">
+                  <Key>Alt →</Key> {samplesSaid(layer.offset_samples ?? 0)}
+                </button>
+              </div>
+            </div>
+          )}
+          <BlendRow doing={doing} partId={partId} part={part} />
           {layers.map(([id, layer]) => (
-            <OneLayer key={id} doing={doing} partId={partId} id={id} layer={layer} />
+            <OneLayer
+              key={id}
+              doing={doing}
+              partId={partId}
+              id={id}
+              layer={layer}
+              chosen={id === layerId}
+              onChoose={() => setChosenLayer(id)}
+            />
           ))}
           {!layers.length && (
             <p className="no-layer">
@@ -85,120 +197,56 @@ export function LayerBench({ doing, document, revision, overview, library, piece
           )}
         </div>
       </section>
-      <aside className="settings sounds">
-        <div className="column-head">
-          <span>Sounds</span>
-          <span>
-            <Key>↑</Key>
-            <Key>↓</Key> try
-          </span>
-        </div>
-        <div className="sound-list" role="listbox" aria-label="Sounds">
-          {sounds.map(({ id, kit, one }, index) => {
-            const used = layers.some(([, layer]) => layer.instrument.name === one.name);
-            const mark = pieces.get(one.piece);
-            return (
-              <button
-                type="button"
-                role="option"
-                aria-selected={used}
-                key={id}
-                className={used ? 'chosen' : ''}
-                title={`${kit}: ${one.samples.length} samples`}
-                onClick={() => {
-                  setAt(index);
-                  choose(one);
-                }}
-              >
-                {mark && <PieceMark piece={mark} />} <span>{one.name}</span> <small>{one.samples.length}</small>
-              </button>
-            );
-          })}
-        </div>
-        <div className={`drop-place small ${over ? 'over' : ''}`}>
-          <p>
-            {over ? <strong>Let go to let it sound.</strong> : <strong>Your own sample:</strong>}{' '}
-            <Button variant="link" onClick={() => chooser.current?.click()}>
-              choose a file
-            </Button>
-          </p>
-          <input
-            ref={chooser}
-            type="file"
-            hidden
-            accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3"
-            data-testid="sample-file"
-            onChange={(event) => {
-              void takeFiles([...(event.target.files ?? [])]);
-              event.target.value = '';
-            }}
-          />
-        </div>
-      </aside>
+      <Sounds
+        doing={doing}
+        library={library}
+        pieces={pieces}
+        part={part}
+        revision={revision}
+        partId={partId}
+        layerId={layerId}
+        onTake={(kit_id, instrument_id, beside) => void put({ kit_id, instrument_id }, beside)}
+        onCame={takeCame}
+        onKits={() => turn('kits')}
+        onBalance={() => turn('balance')}
+        shown={large}
+      />
     </>
   );
 }
 
-function Blend({
-  doing,
-  partId,
-  part,
-}: Pick<BenchProps, 'doing'> & { partId: string; part: NonNullable<BenchProps['part']> }) {
-  const blend = part.blend;
-  const change = (changes: Record<string, number | boolean>) =>
-    void doing.act({ kind: 'set_blend', part_id: partId, changes });
-  return (
-    <div className="layer-row">
-      <Form.Check
-        type="switch"
-        id="recording-on"
-        label="Recording"
-        checked={blend?.recording_on ?? true}
-        onChange={(event) => change({ recording_on: event.target.checked })}
-      />
-      <Setting
-        name="Recording level"
-        unit="dB"
-        value={blend?.recording_db ?? 0}
-        least={-60}
-        most={12}
-        step={0.5}
-        about="0 dB is as recorded"
-        onMove={() => undefined}
-        onDone={(value) => change({ recording_db: value })}
-      />
-      <Setting
-        name="All layers"
-        unit="dB"
-        value={blend?.layers_db ?? 0}
-        least={-60}
-        most={12}
-        step={0.5}
-        about="together, against the recording"
-        onMove={() => undefined}
-        onDone={(value) => change({ layers_db: value })}
-      />
-    </div>
-  );
-}
+type SetLayer = Schema['SetLayer']['changes'];
+
+const inPlace = (layer: Layer, found: Schema['LockFound'] | undefined): boolean =>
+  found !== undefined &&
+  (layer.polarity ?? 1) === found.polarity &&
+  (layer.offset_samples ?? 0) === found.offset_samples &&
+  !layer.each?.length;
+
+const samplesSaid = (samples: number): string =>
+  samples ? `${Math.abs(samples)} samples ${samples > 0 ? 'later' : 'earlier'}` : 'on the hit';
 
 function OneLayer({
   doing,
   partId,
   id,
   layer,
+  chosen,
+  onChoose,
 }: {
   doing: BenchProps['doing'];
   partId: string;
   id: string;
   layer: Layer;
+  chosen: boolean;
+  onChoose: () => void;
 }) {
-  const change = (changes: Record<string, number | boolean>) =>
-    void doing.act({ kind: 'set_layer', part_id: partId, layer_id: id, changes });
+  const [open, setOpen] = useState(false);
+  const change = (changes: SetLayer) => void doing.act({ kind: 'set_layer', part_id: partId, layer_id: id, changes });
   const { samples, name } = layer.instrument;
   const ranges = new Set(samples.map((sample) => `${sample.low_velocity}-${sample.high_velocity}`)).size;
   return (
-    <div className="layer-row">
+    <div className={`layer-row ${chosen ? 'chosen' : ''}`} onPointerDown={onChoose}>
       <div>
         <Form.Check
           type="switch"
@@ -218,6 +266,9 @@ function OneLayer({
           onClick={() => void doing.act({ kind: 'remove_layer', part_id: partId, layer_id: id })}
         >
           Take it away
+        </button>{' '}
+        <button type="button" className="plain-act" aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? 'Less' : 'Its sound'}
         </button>
       </div>
       <Setting
@@ -228,7 +279,6 @@ function OneLayer({
         most={24}
         step={0.5}
         about="starts 6 dB under the recording"
-        onMove={() => undefined}
         onDone={(value) => change({ level_db: value })}
       />
       <Setting
@@ -240,9 +290,9 @@ function OneLayer({
         step={5}
         digits={0}
         about="100 % keeps the played dynamics"
-        onMove={() => undefined}
         onDone={(value) => change({ velocity_amount: value / 100 })}
       />
+      {open && <VoiceSettings layer={layer} change={change} />}
     </div>
   );
 }

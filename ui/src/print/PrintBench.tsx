@@ -1,20 +1,40 @@
 import { useState } from 'react';
-import { ButtonGroup, ToggleButton } from 'react-bootstrap';
-import { orderedParts, sessionLength, type BenchProps } from '../shell/bench';
+import { ButtonGroup, Form, ToggleButton } from 'react-bootstrap';
+import type { Schema } from '../api/client';
+import { orderedParts, type BenchProps } from '../shell/bench';
 import { PieceMark } from '../shell/PieceMark';
+import { useWindow } from '../state/window';
 import { clock } from '../timeline/axes';
-import { noteName } from '../timeline/noteName';
+import { useNoteName } from '../timeline/noteName';
+import { dragsFile } from './dragsFile';
+import { Stems } from './Stems';
 
+type PrintSettings = Schema['PrintSettings'];
+
+const FORMS = [
+  ['wav', 'WAV'],
+  ['flac', 'FLAC'],
+  ['aiff', 'AIFF'],
+] as const;
+const RATES = ['44100', '48000', '88200', '96000'];
 const DEPTHS = [
   ['16', '16 bit'],
   ['24', '24 bit'],
-  ['float', '32 bit float'],
+  ['float', 'float'],
 ] as const;
 
 /** Print: what do I take with me? MIDI and audio that line up with the recording when both start at zero. */
-export function PrintBench({ doing, document, overview, pieces, partId, part }: BenchProps) {
-  const [depth, setDepth] = useState<string>('24');
+export function PrintBench({ doing, document, overview, pieces, partId, part, lengthS }: BenchProps) {
+  const [depth, setDepth] = useState<PrintSettings['depth']>('24');
+  const noteName = useNoteName();
+  const [form, setForm] = useState<PrintSettings['form']>('wav');
+  const [channels, setChannels] = useState<PrintSettings['channels']>('stereo');
+  const [rate, setRate] = useState('');
+  const [perQuarter, setPerQuarter] = useState(960);
+  const loop = useWindow((state) => state.loop);
   const base = `/api/sessions/${doing.id}/print`;
+  const midi = (more: Record<string, string | number> = {}) =>
+    `${base}/midi?${new URLSearchParams({ per_quarter: String(perQuarter), ...more } as Record<string, string>).toString()}`;
   const parts = orderedParts(document);
   if (!parts.length || !part || !partId) {
     return (
@@ -25,7 +45,12 @@ export function PrintBench({ doing, document, overview, pieces, partId, part }: 
     );
   }
   const name = (id: string) => overview?.parts.find((one) => one.part_id === id)?.name ?? '';
-  const audio = (bus: string, of?: string) => `${base}/audio?bus=${bus}&depth=${depth}${of ? `&part=${of}` : ''}`;
+  const audio = (bus: string, of?: string) => {
+    const asked = new URLSearchParams({ bus, depth, form, channels });
+    if (rate) asked.set('rate_hz', rate);
+    if (of) asked.set('part', of);
+    return `${base}/audio?${asked.toString()}`;
+  };
   const hits = overview?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
   const layered = parts.filter(([, one]) => Object.keys(one.layers ?? {}).length);
   return (
@@ -33,7 +58,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part }: 
       <section className="large printing">
         <h2>Take the whole session</h2>
         <div className="print-row whole">
-          <a className="print-act" href={`${base}/midi`} download>
+          <a className="print-act" href={midi()} download draggable onDragStart={dragsFile(`${document.name}.mid`)}>
             <strong>MIDI</strong>
             <span>
               {hits} notes, a track for each of {parts.length} {parts.length === 1 ? 'part' : 'parts'}
@@ -45,14 +70,50 @@ export function PrintBench({ doing, document, overview, pieces, partId, part }: 
               {layered.length
                 ? `the sounds of ${layered.map(([id]) => name(id).toLowerCase()).join(', ')}`
                 : 'no part has a layer yet: silence'}
-              , WAV
             </span>
           </a>
           <a className="print-act" href={audio('both')} download>
             <strong>Recording and layers</strong>
-            <span>blended as you hear them, WAV</span>
+            <span>blended as you hear them</span>
           </a>
         </div>
+        <p className="about print-more">
+          <a href={midi({ layout: 'each' })} download>
+            MIDI, a file for each part
+          </a>
+          {' · '}
+          <a href={midi({ layout: 'one' })} download>
+            MIDI, all on one track
+          </a>
+          {loop && (
+            <>
+              {' · '}
+              <a href={midi({ start_s: loop.startS, end_s: loop.endS })} download>
+                MIDI of the loop alone
+              </a>
+            </>
+          )}
+          {' · hits as '}
+          <a href={`${base}/hits?form=csv`} download aria-label="Hits as a CSV table">
+            CSV
+          </a>
+          {', '}
+          <a href={`${base}/hits?form=json`} download aria-label="Hits as JSON">
+            JSON
+          </a>
+          {' or '}
+          <a href={`${base}/hits?form=jams`} download aria-label="Hits as a JAMS annotation">
+            JAMS
+          </a>
+        </p>
+        <p className="about print-more">
+          <a href={`/api/sessions/${doing.id}/archive`} download>
+            The session itself, as one archive
+          </a>
+          {
+            ': recordings, samples, marks and settings, for another machine or another year. Open it from the list of sessions.'
+          }
+        </p>
         <h2>Or part by part</h2>
         <table className="print-table">
           <tbody>
@@ -66,10 +127,16 @@ export function PrintBench({ doing, document, overview, pieces, partId, part }: 
                   </td>
                   <td className="number">{count} hits</td>
                   <td className="number" title="note number · its name where 60 is C3">
-                    {noteName(one.shape?.note ?? piece?.note ?? 0)}
+                    {noteName(one.shape?.note ?? document.note_map?.notes?.[one.piece] ?? piece?.note ?? 0)}
                   </td>
                   <td>
-                    <a href={`${base}/midi?part=${id}`} download aria-label={`MIDI of ${name(id)}`}>
+                    <a
+                      href={midi({ part: id })}
+                      download
+                      draggable
+                      onDragStart={dragsFile(`${document.name} - ${name(id)}.mid`)}
+                      aria-label={`MIDI of ${name(id)}`}
+                    >
                       MIDI
                     </a>
                   </td>
@@ -102,7 +169,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part }: 
         <div className="column-head">
           <span>Audio is written as</span>
         </div>
-        <ButtonGroup vertical className="depths" aria-label="Sample format">
+        <ButtonGroup className="depths" aria-label="Sample format">
           {DEPTHS.map(([value, word]) => (
             <ToggleButton
               key={value}
@@ -112,21 +179,75 @@ export function PrintBench({ doing, document, overview, pieces, partId, part }: 
               variant="ink"
               value={value}
               checked={depth === value}
+              disabled={form === 'flac' && value === 'float'}
               onChange={() => setDepth(value)}
             >
               {word}
             </ToggleButton>
           ))}
         </ButtonGroup>
+        <div className="two-selects">
+          <Form.Select
+            size="sm"
+            aria-label="File format"
+            value={form}
+            onChange={(event) => {
+              setForm(event.target.value as PrintSettings['form']);
+              if (event.target.value === 'flac' && depth === 'float') setDepth('24');
+            }}
+          >
+            {FORMS.map(([value, word]) => (
+              <option key={value} value={value}>
+                {word}
+              </option>
+            ))}
+          </Form.Select>
+          <Form.Select
+            size="sm"
+            aria-label="Channels"
+            value={channels}
+            onChange={(event) => setChannels(event.target.value as PrintSettings['channels'])}
+          >
+            <option value="stereo">stereo</option>
+            <option value="mono">mono</option>
+          </Form.Select>
+        </div>
+        <Form.Select size="sm" aria-label="Sample rate" value={rate} onChange={(event) => setRate(event.target.value)}>
+          <option value="">{document.rate_hz} Hz, the session’s own</option>
+          {RATES.filter((one) => Number(one) !== document.rate_hz).map((one) => (
+            <option key={one} value={one}>
+              {one} Hz
+            </option>
+          ))}
+        </Form.Select>
+        <Stems
+          doing={doing}
+          settings={{ form, depth, channels, rate_hz: rate ? Number(rate) : null }}
+          lengthS={lengthS}
+        />
         <p className="about">
-          WAV, stereo, {document.rate_hz} Hz, {clock(sessionLength(document))} long: the session's own rate and length.
+          Every file starts where the session starts and is {clock(lengthS)} long: at zero beside the recording it is in
+          place, and a WAV says its time.
         </p>
+        <div className="column-head spaced">
+          <span>MIDI is written with</span>
+        </div>
+        <Form.Select
+          size="sm"
+          aria-label="Ticks per quarter"
+          value={perQuarter}
+          onChange={(event) => setPerQuarter(Number(event.target.value))}
+        >
+          {Object.keys(overview?.rounding_ms ?? { [perQuarter]: 0 }).map((ticks) => (
+            <option key={ticks} value={ticks}>
+              {ticks} ticks per quarter
+            </option>
+          ))}
+        </Form.Select>
         <p className="about">
-          Every file starts where the session starts. Put it at zero beside the recording and it is in place.
-        </p>
-        <p className="about">
-          MIDI runs at {(document.tempo?.bpm ?? 120).toFixed(1)} bpm, 960 ticks per quarter, drums on channel 10. A note
-          is at most {((60 / (document.tempo?.bpm ?? 120) / 960) * 500).toFixed(2)} ms from its stroke.
+          At {(document.tempo?.bpm ?? 120).toFixed(1)} bpm a note is at most{' '}
+          {(overview?.rounding_ms[perQuarter] ?? 0).toFixed(2)} ms from its stroke. Drag MIDI out of the page, or click
+          it.
         </p>
       </aside>
     </>

@@ -1,10 +1,11 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useState } from 'react';
-import { Button } from 'react-bootstrap';
+import { useCallback, useRef, useState } from 'react';
+import { Button, ProgressBar } from 'react-bootstrap';
 import { Link, useNavigate } from 'react-router';
-import { client, take } from '../api/client';
+import { client, take, upload, type SessionState } from '../api/client';
 import { Doing } from '../api/session';
 import { useDrop } from '../gather/useDrop';
+import { FileInput } from '../shell/FileInput';
 import { Notices } from '../shell/Notices';
 import { useNight } from '../shell/useNight';
 import { useWindow } from '../state/window';
@@ -18,6 +19,8 @@ export function Sessions() {
   const night = useWindow((state) => state.night);
   const { set, notify } = useWindow.getState();
   const [sure, setSure] = useState<string | null>(null);
+  const [share, setShare] = useState<number | null>(null);
+  const archive = useRef<HTMLInputElement | null>(null);
   const sessions = useQuery({
     queryKey: ['sessions'],
     queryFn: () => take(client.GET('/api/sessions')),
@@ -25,7 +28,15 @@ export function Sessions() {
   });
   const begin = useCallback(
     async (files: File[]) => {
+      const archive = files.find((file) => /\.zip$/i.test(file.name));
       try {
+        if (archive) {
+          setShare(0);
+          const state = await upload<SessionState>('/api/archives', archive, setShare);
+          queries.setQueryData(['session', state.id], state);
+          void navigate(`/session/${state.id}/find`);
+          return;
+        }
         const name = files[0]?.name.replace(/\.[^.]*$/, '').slice(0, 100) || 'Untitled session';
         const state = await take(client.POST('/api/sessions', { body: { name } }));
         queries.setQueryData(['session', state.id], state);
@@ -33,6 +44,8 @@ export function Sessions() {
         if (files.length) await new Doing(queries, state.id).addFiles(files);
       } catch (error) {
         notify(error instanceof Error ? error.message : String(error));
+      } finally {
+        setShare(null);
       }
     },
     [navigate, queries, notify],
@@ -57,9 +70,19 @@ export function Sessions() {
       <main>
         <div className="home-head">
           <h2>Sessions</h2>
+          {share !== null && <ProgressBar now={share * 100} aria-label="Archive coming in" />}
+          <Button variant="link" className="push" onClick={() => archive.current?.click()}>
+            Open an archive
+          </Button>
           <Button variant="ink" onClick={() => void begin([])}>
             New session
           </Button>
+          <FileInput
+            innerRef={archive}
+            testId="archive-file"
+            accept=".zip,application/zip"
+            onFile={(file) => void begin([file])}
+          />
         </div>
         {sessions.error && <p role="alert">{sessions.error.message}</p>}
         <ul className="session-list">
@@ -100,7 +123,9 @@ export function Sessions() {
               {over ? 'Let go, and a new session begins.' : 'Drop drum recordings anywhere to begin a new session'}
             </strong>
           </p>
-          <p className="quiet">One file per microphone, a loop, or claps. WAV, AIFF, FLAC, OGG or MP3.</p>
+          <p className="quiet">
+            One file per microphone, a loop, or claps. WAV, AIFF, FLAC, OGG or MP3. Or a session archive.
+          </p>
         </div>
       </main>
       <Notices />

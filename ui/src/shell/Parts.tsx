@@ -1,4 +1,5 @@
 import { ButtonGroup, ListGroup, ProgressBar, ToggleButton } from 'react-bootstrap';
+import { useParams } from 'react-router';
 import { useWindow, type Hearing } from '../state/window';
 import { orderedParts, type BenchProps } from './bench';
 import { Key } from './Key';
@@ -11,7 +12,7 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
     <aside className="parts">
       <div className="column-head">
         <span>Parts</span>
-        <span>hits</span>
+        <span>hits · look</span>
       </div>
       <ListGroup variant="flush">
         {orderedParts(document).map(([id, part]) => {
@@ -22,20 +23,28 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
               key={id}
               action
               active={id === partId}
-              onClick={() => set({ partId: id, selectedS: null, draft: null })}
+              onClick={() => set({ partId: id, selectedS: null, chosenS: [], draft: null })}
             >
               {piece && <PieceMark piece={piece} />}
               <span className="part-name">{about?.name ?? piece?.name}</span>
               {about && about.progress < 1 ? (
                 <ProgressBar now={about.progress * 100} aria-label="Being analysed" />
               ) : (
-                <span className="number">{about?.time_s.length ?? ''}</span>
+                <>
+                  <span className="number">{part.piece === 'heard' ? '' : (about?.time_s.length ?? '')}</span>
+                  <span className={`look-number number ${about?.doubtful ? '' : 'none'}`}>
+                    {about?.doubtful ? about.doubtful : ''}
+                  </span>
+                </>
               )}
             </ListGroup.Item>
           );
         })}
       </ListGroup>
-      <Hear />
+      <Hear
+        layering={useParams().bench === 'layer'}
+        backed={orderedParts(document).some(([, one]) => one.piece === 'heard')}
+      />
     </aside>
   );
 }
@@ -46,7 +55,10 @@ const WORDS: [Hearing, string][] = [
   ['both', 'Both'],
 ];
 
-function Hear() {
+function Hear({ layering, backed }: { layering: boolean; backed: boolean }) {
+  const matched = useWindow((state) => state.matched);
+  const drumsOnly = useWindow((state) => state.drumsOnly);
+  const back = useWindow((state) => state.back);
   const hearing = useWindow((state) => state.hearing);
   const alone = useWindow((state) => state.alone);
   const set = useWindow((state) => state.set);
@@ -75,6 +87,26 @@ function Hear() {
       <button type="button" className="plain-act" aria-pressed={alone} onClick={() => set({ alone: !alone })}>
         <Key>S</Key> {alone ? 'this part alone' : 'all parts together'}
       </button>
+      {layering && (
+        <>
+          <button type="button" className="plain-act" aria-pressed={matched} onClick={() => set({ matched: !matched })}>
+            <Key>G</Key> {matched ? 'at one loudness' : 'loud as they are'}
+          </button>
+          {backed && (
+            <button
+              type="button"
+              className="plain-act"
+              aria-pressed={drumsOnly}
+              onClick={() => set({ drumsOnly: !drumsOnly })}
+            >
+              <Key>D</Key> {drumsOnly ? 'drums only' : 'with the backing'}
+            </button>
+          )}
+        </>
+      )}
+      <span className={`held ${back ? 'now' : ''}`}>
+        <Key>X</Key> {back ? 'as it was before' : 'hold: before the change'}
+      </span>
     </div>
   );
 }

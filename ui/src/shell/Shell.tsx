@@ -1,23 +1,25 @@
 import { useEffect, useMemo, useRef } from 'react';
 import { Button } from 'react-bootstrap';
 import { Link, useNavigate, useParams } from 'react-router';
+import type { PartOverview } from '../api/client';
 import { useDoing, useLibrary, useNews, useOverview, useSession } from '../api/session';
 import { Find } from '../find/Find';
 import { Gather } from '../gather/Gather';
 import { LayerBench } from '../layer/LayerBench';
 import { PrintBench } from '../print/PrintBench';
+import { ShapeBench } from '../shape/ShapeBench';
 import { fitView, useWindow, zoomView } from '../state/window';
 import { Staff } from '../timeline/Staff';
-import { BENCHES, orderedParts, sessionLength, type BenchName, type BenchProps } from './bench';
+import { BENCHES, orderedParts, type BenchName, type BenchProps } from './bench';
 import { KeySheet } from './KeySheet';
 import { Notices } from './Notices';
 import { Parts } from './Parts';
 import { Transport } from './Transport';
-import { useKeys } from './useKeys';
+import { useHeld, useKeys } from './useKeys';
 import { useNight } from './useNight';
 import { usePlaying } from './usePlaying';
 
-const BENCH = { gather: Gather, find: Find, layer: LayerBench, print: PrintBench };
+const BENCH = { gather: Gather, find: Find, shape: ShapeBench, layer: LayerBench, print: PrintBench };
 
 /** One session: the benches along the top, the staff, one part large, the transport. */
 export function Shell() {
@@ -36,7 +38,7 @@ export function Shell() {
   const document = session.data?.document;
   const parts = useMemo(() => (document ? orderedParts(document) : []), [document]);
   const pieces = useMemo(() => new Map(library.data?.pieces.map((piece) => [piece.id, piece])), [library.data]);
-  const lengthS = document ? sessionLength(document) : 0;
+  const lengthS = session.data?.length_s ?? 0;
 
   const opened = useRef('');
   useEffect(() => {
@@ -73,7 +75,7 @@ export function Shell() {
   const step = (by: number) => {
     const index = parts.findIndex(([key]) => key === partId);
     const next = parts[Math.min(Math.max(index + by, 0), parts.length - 1)];
-    if (next) set({ partId: next[0], selectedS: null, draft: null });
+    if (next) set({ partId: next[0], selectedS: null, chosenS: [], draft: null });
   };
   const zoom = (factor: number) => {
     const { view, playheadS } = useWindow.getState();
@@ -113,6 +115,8 @@ export function Shell() {
     '?': () => set({ keysShown: !useWindow.getState().keysShown }),
   });
 
+  useHeld('x', (held) => set({ back: held && bench !== 'gather' }));
+
   if (session.error || library.error) {
     return (
       <div className="page-message" role="alert">
@@ -129,6 +133,7 @@ export function Shell() {
     doing,
     document,
     revision,
+    lengthS,
     overview: overview.data,
     library: library.data,
     pieces,
@@ -142,6 +147,7 @@ export function Shell() {
   const under: Record<BenchName, string> = {
     gather: `${parts.length} ${parts.length === 1 ? 'source' : 'sources'}`,
     find: `${hits} ${hits === 1 ? 'hit' : 'hits'}`,
+    shape: `${hits} ${hits === 1 ? 'note' : 'notes'}`,
     layer: `${layers} ${layers === 1 ? 'layer' : 'layers'}`,
     print: 'MIDI and audio',
   };
@@ -198,6 +204,7 @@ export function Shell() {
       </main>
       <Transport
         document={document}
+        sums={sumsOf(overview.data?.parts.find((one) => one.part_id === partId))}
         partName={part && overview.data ? (overview.data.parts.find((one) => one.part_id === partId)?.name ?? '') : ''}
         toggle={toggle}
       />
@@ -205,6 +212,13 @@ export function Shell() {
       <Notices />
     </div>
   );
+}
+
+/** The part in numbers, for the corner of the eye. */
+function sumsOf(part: PartOverview | undefined): string {
+  if (!part || part.progress < 1) return '';
+  const hits = part.time_s.length;
+  return `${hits} hit${hits === 1 ? '' : 's'} · ${part.doubtful} in doubt · ${part.by_hand} by hand`;
 }
 
 function NightButton() {

@@ -19,10 +19,12 @@ function Place({ document }: { document: Document }) {
 export function Transport({
   document,
   partName,
+  sums,
   toggle,
 }: {
   document: Document;
   partName: string;
+  sums: string;
   toggle: () => void;
 }) {
   const playing = useWindow((state) => state.playing);
@@ -50,8 +52,8 @@ export function Transport({
           : 'Loop: drag over the waveform'}
       </button>
       <span className="spacer" />
-      <span className="quiet">
-        {playing ? (alone ? `playing ${partName.toLowerCase()} alone` : 'playing all parts') : ''}
+      <span className="quiet" data-testid="sums">
+        {playing ? (alone ? `playing ${partName.toLowerCase()} alone` : 'playing all parts') : sums}
       </span>
       <span className="quiet">
         <Key>?</Key> all keys

@@ -53,3 +53,30 @@ export function useKeys(keys: Keys): void {
     };
   }, []);
 }
+
+/** Something that is so while a key is held down, such as hearing what was before. */
+export function useHeld(key: string, onHeld: (held: boolean) => void): void {
+  const latest = useRef(onHeld);
+  useEffect(() => {
+    latest.current = onHeld;
+  });
+  useEffect(() => {
+    let held = false;
+    const turn = (now: boolean) => {
+      if (held !== now) latest.current(now);
+      held = now;
+    };
+    const down = (event: KeyboardEvent) => !typing(event.target) && keyName(event) === key && turn(true);
+    const up = (event: KeyboardEvent) => event.key.toLowerCase() === key && turn(false);
+    const away = () => turn(false);
+    window.addEventListener('keydown', down);
+    window.addEventListener('keyup', up);
+    window.addEventListener('blur', away);
+    return () => {
+      turn(false);
+      window.removeEventListener('keydown', down);
+      window.removeEventListener('keyup', up);
+      window.removeEventListener('blur', away);
+    };
+  }, [key]);
+}

@@ -1,7 +1,8 @@
-import { useCallback, useEffect } from 'react';
+import { useCallback, useEffect, useMemo, useRef } from 'react';
 import type { Document } from '../api/client';
-import { player } from '../sound/player';
+import { AT_ONCE_S, player, type Heard } from '../sound/player';
 import { fitView, useWindow } from '../state/window';
+import { useMatch } from './useMatch';
 
 /** Tie the player to the window: what is heard follows the switches, the line follows the sound. */
 export function usePlaying(id: string, document: Document | undefined, revision: number | undefined, lengthS: number) {
@@ -11,8 +12,33 @@ export function usePlaying(id: string, document: Document | undefined, revision:
   const loop = useWindow((state) => state.loop);
   const looping = useWindow((state) => state.looping);
   const playing = useWindow((state) => state.playing);
-  const heardPart = alone ? partId : null;
+  const ticking = useWindow((state) => state.trigger);
+  const throughDetector = useWindow((state) => state.detector);
+  const draft = useWindow((state) => state.draft);
+  const listenPart = useWindow((state) => state.listenPart);
+  const before = useWindow((state) => state.before);
+  const playAsked = useWindow((state) => state.playAsked);
+  const drumsOnly = useWindow((state) => state.drumsOnly);
+  const back = useWindow((state) => state.back);
+  const tried = useWindow((state) => state.tried);
   const rateHz = document?.rate_hz ?? 44100;
+  const moved = (ticking || throughDetector) && draft?.partId === partId ? JSON.stringify(draft?.find) : null;
+  const heard = useMemo<Heard>(() => {
+    const of = partId && { partId, find: moved };
+    return {
+      sessionId: id,
+      rateHz,
+      lengthS,
+      partId: listenPart ?? (alone ? partId : null),
+      trigger: ticking && of ? of : null,
+      detector: throughDetector && of ? of : null,
+      before,
+      drumsOnly,
+      back,
+      tried,
+    };
+  }, [id, rateHz, lengthS, alone, partId, listenPart, ticking, throughDetector, moved, before, drumsOnly, back, tried]);
+  const match = useMatch(id, heard, revision, looping ? loop : null);
 
   const toggle = useCallback(() => {
     const { playheadS, set, loop: range, looping: on } = useWindow.getState();
@@ -25,8 +51,19 @@ export function usePlaying(id: string, document: Document | undefined, revision:
     const inLoop = on && range && (playheadS < range.startS || playheadS >= range.endS - 0.01);
     const fromS = inLoop ? range.startS : playheadS >= lengthS - 0.01 ? 0 : playheadS;
     set({ playing: true });
-    void player.play({ sessionId: id, rateHz, lengthS, partId: heardPart }, fromS);
-  }, [id, rateHz, lengthS, heardPart]);
+    void player.play(heard, fromS);
+  }, [heard, lengthS]);
+
+  const heardNow = useRef(heard);
+  useEffect(() => {
+    heardNow.current = heard;
+  }, [heard]);
+  useEffect(() => {
+    if (!playAsked || !heardNow.current.lengthS) return;
+    const { playheadS, set } = useWindow.getState();
+    set({ playing: true });
+    void player.play(heardNow.current, playheadS);
+  }, [playAsked]);
 
   useEffect(() => {
     player.onEnd = () => useWindow.getState().set({ playing: false });
@@ -36,20 +73,21 @@ export function usePlaying(id: string, document: Document | undefined, revision:
       useWindow.getState().set({ playing: false });
     };
   }, [id]);
-  useEffect(() => player.hear(hearing), [hearing]);
+  useEffect(() => player.hear(hearing, match), [hearing, match]);
   useEffect(() => player.setLoop(looping ? loop : null), [loop, looping]);
   useEffect(() => {
-    if (player.playing) player.refresh({ sessionId: id, rateHz, lengthS, partId: heardPart });
-  }, [id, rateHz, lengthS, heardPart, revision]);
+    // A sound that is stepped to, or the change held back, is wanted at once; a new revision may take its time to come.
+    if (player.playing) player.refresh(heard, tried || back ? AT_ONCE_S : undefined);
+  }, [heard, revision, tried, back]);
 
   // What would be heard first is fetched while nothing plays, so Space answers at once.
   const standingS = useWindow((state) => (state.playing ? null : state.playheadS));
   useEffect(() => {
     player.unready();
     if (standingS === null || !lengthS) return;
-    const timer = setTimeout(() => player.ready({ sessionId: id, rateHz, lengthS, partId: heardPart }, standingS), 80);
+    const timer = setTimeout(() => player.ready(heard, standingS), 80);
     return () => clearTimeout(timer);
-  }, [standingS, id, rateHz, lengthS, heardPart, revision, loop, looping]);
+  }, [standingS, heard, lengthS, revision, loop, looping]);
 
   useEffect(() => {
     if (!playing) return;

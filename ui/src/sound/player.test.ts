@@ -167,6 +167,46 @@ describe('the player', () => {
     player.stop();
   });
 
+  it('runs on without a jump when a change comes late, and does not take a late one for the end', async () => {
+    for (const lateS of [0.25, 0.8]) {
+      const player = new Player();
+      let ended = 0;
+      player.onEnd = () => ended++;
+      void player.play(heard, 0);
+      await settle(3);
+      await pass(0.5);
+      const plain = serve.getMockImplementation()!;
+      const slowly = async (address: string) => {
+        await new Promise((done) => setTimeout(done, lateS * 1000));
+        return plain(address);
+      };
+      serve.mockImplementationOnce(slowly).mockImplementationOnce(slowly);
+      const before = recording().length;
+      const [first] = recording();
+      player.refresh({ ...heard, drumsOnly: true }, 0.06);
+      await pass(2);
+      expect(ended).toBe(0);
+      const [next] = recording().slice(before);
+      const place = (node: Node) => node.buffer!.data[0]![0]! / RATE;
+      expect(place(next!) - place(first!)).toBeCloseTo(next!.started - first!.started, 2);
+      expect(first!.stopped).toBeCloseTo(next!.started, 2);
+      player.stop();
+    }
+  });
+
+  it('brings what is heard to one loudness by the same gains', async () => {
+    const player = new Player();
+    player.hear('layers', { recording: -12, layers: -6, both: 0 });
+    void player.play(heard, 0);
+    await settle(3);
+    const [recordings, layers] = Context.last.gains;
+    expect(recordings!.gain.value).toBe(0);
+    expect(layers!.gain.value).toBeCloseTo(10 ** (-6 / 20), 9);
+    player.hear('recording', { recording: -12, layers: -6, both: 0 });
+    expect(recordings!.gain.setTargetAtTime.mock.lastCall![0]).toBeCloseTo(10 ** (-12 / 20), 9);
+    player.stop();
+  });
+
   it('says what happened when a window cannot be had', async () => {
     const player = new Player();
     const said: string[] = [];

@@ -5,7 +5,22 @@ export interface Heard {
   rateHz: number;
   lengthS: number;
   partId: string | null;
+  /** The part whose hits tick, with settings that are still being moved, if any; null where nothing ticks. */
+  trigger?: { partId: string; find: string | null } | null;
+  /** The part whose detector is listened through. */
+  detector?: { partId: string; find: string | null } | null;
+  /** Whether layers sound as played, before anything was shaped. */
+  before?: boolean;
+  /** Whether what is only played along to is silent. */
+  drumsOnly?: boolean;
+  /** Whether the session sounds as it was before the last change. */
+  back?: boolean;
+  /** A sound of the library that is tried in place of a layer; nothing is changed by it. */
+  tried?: { partId: string; layerId: string | null; kit: string; instrument: string } | null;
 }
+
+/** What brings recording, layers and both to one loudness, in dB. */
+export type Match = Record<Hearing, number>;
 
 interface Stretch {
   atS: number; // on the context's clock
@@ -18,6 +33,9 @@ const FIRST_S = 0.35;
 const NEXT_S = 2;
 const AHEAD_S = 3;
 const LEAD_S = 0.02;
+/** How soon a change is heard: as long as a window usually takes to come. */
+const SOON_S = 0.15;
+export const AT_ONCE_S = 0.06;
 const FADE_S = 0.004;
 
 /**
@@ -31,6 +49,7 @@ export class Player {
   private run = 0;
   private heard: Heard | null = null;
   private hearing: Hearing = 'both';
+  private match: Match | null = null;
   private prepared: { of: string; window: Promise<Float32Array[]> } | null = null;
   private loop: { startS: number; endS: number } | null = null;
   playing = false;
@@ -45,6 +64,11 @@ export class Player {
     const current = this.stretches.findLast((stretch) => stretch.atS <= now) ?? this.stretches[0];
     if (!current) return null;
     return current.fromS + Math.min(Math.max(now - current.atS, 0), current.lengthS);
+  }
+
+  /** Where the loop that is being played ends, or null. */
+  loopEndS(): number | null {
+    return this.loop?.endS ?? null;
   }
 
   async play(heard: Heard, fromS: number): Promise<void> {
@@ -86,16 +110,18 @@ export class Player {
     this.stretches = [];
   }
 
-  hear(hearing: Hearing): void {
+  /** Recording, layers or both, at one loudness or as they are: two gains that change on the same sample. */
+  hear(hearing: Hearing, match: Match | null = null): void {
     this.hearing = hearing;
+    this.match = match;
     if (!this.gains || !this.context) return;
-    for (const bus of ['recording', 'layers'] as const) {
-      this.gains[bus].gain.setTargetAtTime(
-        hearing === bus || hearing === 'both' ? 1 : 0,
-        this.context.currentTime,
-        FADE_S / 3,
-      );
-    }
+    for (const bus of ['recording', 'layers'] as const)
+      this.gains[bus].gain.setTargetAtTime(this.gainOf(bus), this.context.currentTime, FADE_S / 3);
+  }
+
+  private gainOf(bus: 'recording' | 'layers'): number {
+    if (this.hearing !== bus && this.hearing !== 'both') return 0;
+    return 10 ** ((this.match?.[this.hearing] ?? 0) / 20);
   }
 
   setLoop(loop: { startS: number; endS: number } | null): void {
@@ -105,10 +131,10 @@ export class Player {
   }
 
   /** Something that sounds has changed: go on from here with what it is now. */
-  refresh(heard: Heard | null): void {
+  refresh(heard: Heard | null, soonS = SOON_S): void {
     this.heard = heard;
     if (!this.playing || !this.context || !heard) return;
-    const at = this.context.currentTime + 0.15;
+    const at = this.context.currentTime + soonS;
     const current = this.stretches.findLast((stretch) => stretch.atS <= at);
     if (!current) return;
     const fromS = current.fromS + (at - current.atS);
@@ -116,10 +142,20 @@ export class Player {
     void this.fetchWindow(fromS, FIRST_S)
       .then((first) => {
         if (run !== this.run || !this.context) return;
+        // What came too late is left out, so that the time line runs on without a jump.
         const late = Math.max(this.context.currentTime + 0.005 - at, 0);
-        for (const stretch of this.stretches) for (const node of stretch.nodes) node.stop(at + late);
-        this.stretches = this.stretches.filter((stretch) => stretch.atS < at + late);
-        return this.stream(run, fromS, at + late, first);
+        const skipped = Math.round(late * heard.rateHz);
+        // Made only now, the next one comes sooner; until then what was put on the clock before goes on.
+        if (skipped >= first[0]!.length / 2) return this.refresh(heard, Math.min(late + SOON_S, 2));
+        const begin = at + skipped / heard.rateHz;
+        for (const stretch of this.stretches) for (const node of stretch.nodes) node.stop(begin);
+        this.stretches = this.stretches.filter((stretch) => stretch.atS < begin);
+        return this.stream(
+          run,
+          fromS + skipped / heard.rateHz,
+          begin,
+          first.map((window) => window.subarray(2 * skipped)),
+        );
       })
       .catch((error: unknown) => run === this.run && this.fail(error));
   }
@@ -138,7 +174,7 @@ export class Player {
       };
       this.gains = { recording: make(), layers: make() };
       for (const bus of ['recording', 'layers'] as const) {
-        this.gains[bus].gain.value = this.hearing === bus || this.hearing === 'both' ? 1 : 0;
+        this.gains[bus].gain.value = this.gainOf(bus);
       }
     }
     return this.context;
@@ -201,10 +237,27 @@ export class Player {
     const start = Math.max(Math.round(fromS * rateHz), 0);
     const frames = Math.min(Math.round(lengthS * rateHz), Math.round(endS * rateHz) - start);
     if (frames <= 0) return [new Float32Array(0), new Float32Array(0)];
-    const part = partId ? `&part=${encodeURIComponent(partId)}` : '';
+    const plain = { partId, find: null };
+    const buses: [string, { partId: string | null; find: string | null }][] = [
+      this.heard!.detector ? ['detector', this.heard!.detector] : ['recording', plain],
+      this.heard!.trigger ? ['trigger', this.heard!.trigger] : ['layers', plain],
+    ];
+    const { tried } = this.heard!;
     return Promise.all(
-      ['recording', 'layers'].map(async (bus) => {
-        const answer = await fetch(`/api/sessions/${sessionId}/sound/${bus}?start=${start}&frames=${frames}${part}`);
+      buses.map(async ([bus, of]) => {
+        const asked = new URLSearchParams({ start: String(start), frames: String(frames) });
+        if (of.partId) asked.set('part', of.partId);
+        if (of.find) asked.set('find', of.find);
+        if (this.heard!.before) asked.set('before', 'true');
+        if (this.heard!.drumsOnly) asked.set('backing', 'false');
+        if (this.heard!.back) asked.set('back', 'true');
+        if (tried && bus === 'layers') {
+          asked.set('trying', tried.partId);
+          asked.set('kit', tried.kit);
+          asked.set('instrument', tried.instrument);
+          if (tried.layerId) asked.set('layer', tried.layerId);
+        }
+        const answer = await fetch(`/api/sessions/${sessionId}/sound/${bus}?${asked.toString()}`);
         if (!answer.ok)
           throw new Error('This stretch could not be played. Nothing was changed. Press Space to try again.');
         return new Float32Array(await answer.arrayBuffer());

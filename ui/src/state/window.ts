@@ -28,7 +28,33 @@ interface WindowState {
   grid: boolean;
   night: boolean;
   keysShown: boolean;
+  /** The octave that note 60 is called by. */
+  middleC: number;
+  /** Where notes are sent while they are due: a MIDI port or the sound module. */
+  sendingTo: string | null;
+  /** Whether notes are shown and heard as played, before anything was shaped. */
+  before: boolean;
+  /** Whether recording, layers and both are heard at one loudness. */
+  matched: boolean;
+  /** Whether what is only played along to is silent. */
+  drumsOnly: boolean;
+  /** Whether the session is heard as it was before the last change, while a key is held. */
+  back: boolean;
+  /** A sound that is tried in place of a layer, until it is taken or left. */
+  tried: { partId: string; layerId: string | null; kit: string; instrument: string } | null;
   selectedS: number | null;
+  /** Candidates chosen together, by their time; keep, drop and give work on all of them. */
+  chosenS: number[];
+  /** Whether ticks sound on the hits, and whether the recording is heard as the detector hears it. */
+  trigger: boolean;
+  detector: boolean;
+  /** The one microphone that is listened to, whatever else is chosen. */
+  listenPart: string | null;
+  /** Counts up when something asks for playing from the line. */
+  playAsked: number;
+  /** Whether the threshold line is being drawn as a curve. */
+  drawing: boolean;
+  looking: Looking | null;
   pointerS: number | null;
   draft: { partId: string; find: FindSettings; decisions: Decisions | null } | null;
   uploads: Record<string, number>;
@@ -36,6 +62,14 @@ interface WindowState {
   set: (changes: Partial<Omit<WindowState, 'set' | 'notify' | 'dismiss'>>) => void;
   notify: (text: string, calm?: boolean) => void;
   dismiss: (id: number) => void;
+}
+
+/** Second look under way: over which parts, how many there were, what was skipped, and where it stands. */
+export interface Looking {
+  allParts: boolean;
+  most: number;
+  skipped: string[];
+  at: string | null;
 }
 
 let notices = 0;
@@ -52,7 +86,21 @@ export const useWindow = create<WindowState>((set) => ({
   grid: true,
   night: localStorage.getItem('nubrak-night') === 'yes',
   keysShown: false,
+  middleC: Number(localStorage.getItem('nubrak-middle-c')) || 3,
+  before: false,
+  sendingTo: null,
+  matched: false,
+  drumsOnly: false,
+  back: false,
+  tried: null,
   selectedS: null,
+  chosenS: [],
+  trigger: false,
+  detector: false,
+  listenPart: null,
+  playAsked: 0,
+  drawing: false,
+  looking: null,
   pointerS: null,
   draft: null,
   uploads: {},

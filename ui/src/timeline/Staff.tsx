@@ -25,6 +25,7 @@ export function Staff({ document, overview, pieces }: Props) {
   const partId = useWindow((state) => state.partId);
   const grid = useWindow((state) => state.grid);
   const loop = useWindow((state) => state.loop);
+  const draft = useWindow((state) => state.draft);
   const lengthS = overview?.length_s || 1;
   const whole = useMemo(() => ({ startS: 0, spanS: lengthS }), [lengthS]);
 
@@ -62,6 +63,13 @@ export function Staff({ document, overview, pieces }: Props) {
         }
         context.globalAlpha = 1;
       }
+      if (document.span) {
+        const from = timeToX(document.span.start_s, whole, LEFT, box);
+        const to = timeToX(document.span.end_s, whole, LEFT, box);
+        context.fillStyle = look.shade;
+        context.fillRect(LEFT, 17, Math.max(from - LEFT, 0), 80);
+        context.fillRect(to, 17, Math.max(LEFT + box - to, 0), 80);
+      }
       if (loop) {
         const from = timeToX(loop.startS, whole, LEFT, box);
         context.fillStyle = look.ink;
@@ -69,6 +77,39 @@ export function Staff({ document, overview, pieces }: Props) {
       }
     },
     [night, document, overview, pieces, whole, lengthS, partId, grid, loop],
+  );
+
+  // On a canvas of its own: thousands of heads need not be drawn again while a threshold moves.
+  const drawMoved = useCallback<Draw>(
+    (context, width) => {
+      const look = inks(night);
+      const box = width - 2 * LEFT;
+      // What a moved setting would lose stands struck through, what it would let in stands under an arrow.
+      const moved = draft?.decisions && document.parts?.[draft.partId];
+      const movedPiece = moved && pieces.get(moved.piece);
+      if (moved && movedPiece && draft.decisions) {
+        const y = TOP_LINE + (4 - movedPiece.staff) * LINE_GAP;
+        context.strokeStyle = context.fillStyle = look.ink;
+        context.lineWidth = 1.4;
+        for (const timeS of draft.decisions.lost_s) {
+          const x = timeToX(timeS, whole, LEFT, box);
+          context.beginPath();
+          context.moveTo(x - 5, y + 6);
+          context.lineTo(x + 5, y - 6);
+          context.stroke();
+        }
+        for (const timeS of draft.decisions.let_in_s) {
+          const x = timeToX(timeS, whole, LEFT, box);
+          context.beginPath();
+          context.moveTo(x, y - 3);
+          context.lineTo(x - 3.5, y - 9);
+          context.lineTo(x + 3.5, y - 9);
+          context.fill();
+          noteHead(context, movedPiece.head, x, y, 3, false);
+        }
+      }
+    },
+    [night, document, pieces, whole, draft],
   );
 
   const drawPlace = useCallback<Draw>(
@@ -107,6 +148,7 @@ export function Staff({ document, overview, pieces }: Props) {
     >
       <Canvas draw={drawPlace} on={onPlayhead} />
       <Canvas draw={drawNotes} />
+      <Canvas draw={drawMoved} />
     </div>
   );
 }

@@ -1,11 +1,13 @@
-import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
-import type { Decisions, Document, Part, Piece } from '../api/client';
-import { fitView, useWindow, zoomView } from '../state/window';
-import { BOTTOM_DB, clock, decibels, firstAt, gridLines, levelToY, timeToX, TOP_DB, xToTime, yToLevel } from './axes';
+import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
+import type { Decisions, Document, Part, Piece, Schema, Suspect } from '../api/client';
+import { useWindow } from '../state/window';
+import { BOTTOM_DB, clock, decibels, firstAt, levelToY, timeToX, TOP_DB, xToTime, yToLevel } from './axes';
 import { Canvas, type Draw } from './Canvas';
+import { drawTimeGround } from './ground';
 import { headSize, inks, noteHead } from './heads';
 import { State, counts } from './states';
 import { onTile } from './tiles';
+import { useWheel } from './useWheel';
 import { drawWaveform } from './waveform';
 
 const LEFT = 40;
@@ -13,7 +15,21 @@ const LADDER = 104;
 const RIGHT_WITHOUT_LADDER = 16;
 const TOP = 22;
 
-const onHeads = (redraw: () => void) =>
+type CurvePoint = Schema['CurvePoint'];
+const NO_POINTS: CurvePoint[] = [];
+
+/** How far over the threshold its curve runs at a moment, in dB. */
+function offsetAt(points: CurvePoint[], timeS: number): number {
+  if (!points.length) return 0;
+  const after = points.findIndex((point) => point.time_s >= timeS);
+  if (after === 0) return points[0]!.offset_db;
+  if (after < 0) return points[points.length - 1]!.offset_db;
+  const [a, b] = [points[after - 1]!, points[after]!];
+  return a.offset_db + ((b.offset_db - a.offset_db) * (timeS - a.time_s)) / Math.max(b.time_s - a.time_s, 1e-9);
+}
+
+/** Ask for drawing anew when the play line or the pointer moves. */
+export const onHeads = (redraw: () => void) =>
   useWindow.subscribe((now, old) => (now.playheadS !== old.playheadS || now.pointerS !== old.pointerS) && redraw());
 
 interface Props {
@@ -26,17 +42,40 @@ interface Props {
   mode: 'find' | 'notes';
   gapDb?: number;
   onThreshold?: (levelDb: number, done: boolean) => void;
+  /** The curve that the threshold follows, and how it is drawn anew: all its points. */
+  curve?: CurvePoint[];
+  onCurve?: (points: CurvePoint[], done: boolean) => void;
+  /** Whose stroke a pointed candidate may be, and when. */
+  suspect?: Suspect | null;
+  /** A stretch that is looked at; what lies outside is shaded. */
+  span?: { start_s: number; end_s: number } | null;
   onPoint?: (index: number | null, x: number, y: number) => void;
 }
 
 /** One part large: its waveform, and on the same time axis the hit field or the notes; beside them the ladder. */
-export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, onThreshold, onPoint }: Props) {
+export function Stage({
+  document,
+  part,
+  piece,
+  lengthS,
+  decisions,
+  mode,
+  gapDb,
+  onThreshold,
+  curve = NO_POINTS,
+  onCurve,
+  suspect = null,
+  span = null,
+  onPoint,
+}: Props) {
   const night = useWindow((state) => state.night);
   const view = useWindow((state) => state.view);
   const grid = useWindow((state) => state.grid);
   const loop = useWindow((state) => state.loop);
   const looping = useWindow((state) => state.looping);
   const selectedS = useWindow((state) => state.selectedS);
+  const chosenS = useWindow((state) => state.chosenS);
+  const drawing = useWindow((state) => state.drawing);
   const [grip, setGrip] = useState<'wave' | 'line' | 'point' | 'none'>('none');
   const ladder = mode === 'find' ? LADDER : 0;
   const sources = useMemo(
@@ -64,38 +103,12 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
     (context, width, height) => {
       const look = inks(night);
       const { wave, field } = boxes(width, height);
-      const x = (timeS: number) => timeToX(timeS, view, field.left, field.width);
       context.font = '12px "Recursive Variable", monospace';
       context.textBaseline = 'middle';
-
-      // the range that is looped
-      if (loop) {
-        const from = Math.max(x(loop.startS), wave.left);
-        const to = Math.min(x(loop.endS), wave.left + wave.width);
-        if (to > from) {
-          context.fillStyle = look.shade;
-          context.fillRect(from, TOP - 6, to - from, height - TOP);
-          context.fillStyle = looping ? look.ink : look.quiet;
-          context.fillRect(from, TOP - 6, to - from, 3);
-        }
-      }
-      if (grid) {
-        const lines = gridLines(
-          document.tempo ?? {},
-          view.startS,
-          view.startS + view.spanS,
-          (view.spanS / field.width) * 22,
-        );
-        for (const line of lines) {
-          context.fillStyle = line.kind === 'bar' ? look.rule : look.faint;
-          context.fillRect(x(line.timeS), wave.top, line.kind === 'bar' ? 1.5 : 1, wave.height);
-          context.fillRect(x(line.timeS), field.top, line.kind === 'bar' ? 1.5 : 1, field.height);
-          if (line.kind === 'bar') {
-            context.fillStyle = look.quiet;
-            context.fillText(String(line.bar), x(line.timeS) + 4, 9);
-          }
-        }
-      }
+      drawTimeGround(context, look, { view, loop, looping, tempo: grid ? (document.tempo ?? {}) : null }, [
+        wave,
+        field,
+      ]);
       sources.forEach((source, index) => {
         const share = wave.height / sources.length;
         drawWaveform(context, source, view, { ...wave, top: wave.top + index * share, height: share }, look.ink);
@@ -143,8 +156,28 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
 
       // the hit field
       const threshold = decisions?.threshold_db ?? -60;
+      const lineAt = (timeS: number) => y(threshold + offsetAt(curve, timeS));
+      const corners = curve.length
+        ? [view.startS, ...curve.map((p) => p.time_s), view.startS + view.spanS].filter(
+            (t) => t >= view.startS && t <= view.startS + view.spanS,
+          )
+        : [view.startS, view.startS + view.spanS];
       context.fillStyle = look.shade;
-      context.fillRect(field.left, y(threshold), field.width, field.top + field.height - y(threshold));
+      context.beginPath();
+      context.moveTo(field.left, field.top + field.height);
+      for (const timeS of corners) context.lineTo(x(timeS), lineAt(timeS));
+      context.lineTo(field.left + field.width, field.top + field.height);
+      context.fill();
+      if (span) {
+        for (const [from, to] of [
+          [view.startS, span.start_s],
+          [span.end_s, view.startS + view.spanS],
+        ] as const) {
+          const left = Math.max(x(from), field.left);
+          const right = Math.min(x(to), field.left + field.width);
+          if (right > left) context.fillRect(left, wave.top, right - left, field.top + field.height - wave.top);
+        }
+      }
       context.textAlign = 'right';
       for (let level = TOP_DB; level > BOTTOM_DB; level -= 12) {
         context.fillStyle = look.faint;
@@ -185,6 +218,16 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
           look.soft,
           look.ink,
         );
+      context.strokeStyle = look.ink;
+      context.lineWidth = 1.1;
+      for (let i = first; i < last; i++) {
+        if (decisions.doubt[i]! < decisions.worth_a_look) continue;
+        context.setLineDash([2.5, 2.5]);
+        context.beginPath();
+        context.arc(x(decisions.time_s[i]!), y(decisions.level_db[i]!), 10.5, 0, 2 * Math.PI);
+        context.stroke();
+      }
+      context.setLineDash([]);
       context.restore();
       if (selectedS !== null) {
         const index = firstAt(decisions.time_s, selectedS - 0.0005);
@@ -197,11 +240,39 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
           context.strokeRect(at - 12, y(decisions.level_db[index]!) - 12, 24, 24);
         }
       }
+      for (const timeS of chosenS) {
+        const index = firstAt(decisions.time_s, timeS - 0.0005);
+        if (index >= decisions.time_s.length || timeS < view.startS || timeS > view.startS + view.spanS) continue;
+        context.strokeStyle = look.ink;
+        context.lineWidth = 1.3;
+        context.strokeRect(x(decisions.time_s[index]!) - 9, y(decisions.level_db[index]!) - 9, 18, 18);
+      }
+      if (suspect) {
+        // the stroke whose spill this may be: when it was struck, and how loud it should be here
+        const when = x(suspect.time_s);
+        context.strokeStyle = context.fillStyle = look.soft;
+        context.lineWidth = 1.2;
+        context.setLineDash([3, 3]);
+        context.beginPath();
+        context.moveTo(when, wave.top);
+        context.lineTo(when, field.top + field.height);
+        context.stroke();
+        context.setLineDash([]);
+        context.fillText(`${suspect.name.toLowerCase()} struck`, when + 5, wave.top + 7);
+      }
       // the threshold, the line to drag
-      const at = y(threshold);
-      context.fillStyle = look.ink;
-      context.fillRect(field.left, at - 0.75, field.width + 8 + ladder, 1.5);
-      const label = `threshold ${decibels(threshold)} dB`;
+      const at = lineAt(view.startS);
+      context.strokeStyle = context.fillStyle = look.ink;
+      context.lineWidth = 1.5;
+      context.beginPath();
+      corners.forEach((timeS, index) => context[index ? 'lineTo' : 'moveTo'](x(timeS), lineAt(timeS)));
+      context.stroke();
+      context.fillRect(field.left + field.width, y(threshold) - 0.75, 8 + ladder, 1.5);
+      for (const point of curve) {
+        if (point.time_s < view.startS || point.time_s > view.startS + view.spanS) continue;
+        context.fillRect(x(point.time_s) - 4, lineAt(point.time_s) - 4, 8, 8);
+      }
+      const label = drawing ? 'click to bend the line' : `threshold ${decibels(threshold)} dB`;
       context.font = '600 12px "Recursive Variable", monospace';
       const wide = context.measureText(label).width + 18;
       context.beginPath();
@@ -221,7 +292,7 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
         gapDb ?? 0,
       );
     },
-    [night, view, selectedS, decisions, piece, mode, gapDb, boxes, ladder],
+    [night, view, selectedS, chosenS, decisions, piece, mode, gapDb, boxes, ladder, curve, drawing, suspect, span],
   );
 
   const drawHead = useCallback<Draw>(
@@ -244,29 +315,28 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
     [night, view, boxes],
   );
 
-  // Wheel: zoom about the pointer; with Shift or sideways: along.
   const holder = useRef<HTMLDivElement | null>(null);
-  useEffect(() => {
-    const element = holder.current;
-    if (!element) return;
-    const wheel = (event: WheelEvent) => {
-      event.preventDefault();
-      const { view: now, set } = useWindow.getState();
-      const bounds = element.getBoundingClientRect();
-      const { wave } = boxes(bounds.width, bounds.height);
-      const along = event.shiftKey ? event.deltaY || event.deltaX : event.deltaX;
-      if (Math.abs(along) > Math.abs(event.shiftKey ? 0 : event.deltaY)) {
-        set({ view: fitView({ ...now, startS: now.startS + (along / wave.width) * now.spanS }, lengthS) });
-      } else {
-        const about = xToTime(event.clientX - bounds.left, now, wave.left, wave.width);
-        set({ view: zoomView(now, Math.exp(event.deltaY * 0.0016), about, lengthS) });
-      }
-    };
-    element.addEventListener('wheel', wheel, { passive: false });
-    return () => element.removeEventListener('wheel', wheel);
-  }, [boxes, lengthS]);
+  const axis = useCallback((width: number, height: number) => boxes(width, height).wave, [boxes]);
+  useWheel(holder, axis, lengthS);
 
-  const drag = useRef<{ kind: 'line' | 'wave'; fromS: number; moved: boolean } | null>(null);
+  const drag = useRef<{
+    kind: 'line' | 'wave' | 'field' | 'curve';
+    fromS: number;
+    fromY: number;
+    moved: boolean;
+    point: number;
+  } | null>(null);
+  const [box, setBox] = useState<{ left: number; top: number; width: number; height: number } | null>(null);
+  const bend = (index: number, timeS: number, levelDb: number, done: boolean) => {
+    if (!decisions) return;
+    const points = curve.map((point, at) =>
+      at === index ? { time_s: timeS, offset_db: Math.round((levelDb - decisions.threshold_db) * 10) / 10 } : point,
+    );
+    onCurve?.(points, done);
+  };
+  /** The threshold that lets its curve run through a level at a moment. */
+  const dragged = (level: number, timeS: number) =>
+    Math.round(Math.min(Math.max(level - offsetAt(curve, timeS), BOTTOM_DB), TOP_DB) * 10) / 10;
   const locate = (event: ReactPointerEvent<HTMLDivElement>) => {
     const bounds = event.currentTarget.getBoundingClientRect();
     const place = boxes(bounds.width, bounds.height);
@@ -277,7 +347,7 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
       mode === 'find' &&
       decisions !== null &&
       px >= LEFT &&
-      Math.abs(py - levelToY(decisions.threshold_db, place.field.top, place.field.height)) < 6;
+      Math.abs(py - levelToY(decisions.threshold_db + offsetAt(curve, timeS), place.field.top, place.field.height)) < 6;
     let point: number | null = null;
     if (mode === 'find' && decisions && py > place.field.top - 8) {
       let nearest = 13;
@@ -304,13 +374,42 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
       data-testid="stage"
       onPointerDown={(event) => {
         if (event.button !== 0) return;
-        const { timeS, onLine, point } = locate(event);
+        const { place, px, py, timeS, onLine, point } = locate(event);
         event.currentTarget.setPointerCapture(event.pointerId);
-        if (point !== null && decisions) {
-          useWindow.getState().set({ selectedS: decisions.time_s[point]!, playheadS: decisions.time_s[point]! });
+        const inField = mode === 'find' && py > place.field.top;
+        if (drawing && inField && decisions) {
+          const level = yToLevel(py, place.field.top, place.field.height);
+          const near = curve.findIndex(
+            (one) =>
+              Math.abs(timeToX(one.time_s, view, place.field.left, place.field.width) - px) < 9 &&
+              Math.abs(levelToY(decisions.threshold_db + one.offset_db, place.field.top, place.field.height) - py) < 9,
+          );
+          if (near >= 0 && event.altKey)
+            onCurve?.(
+              curve.filter((_, at) => at !== near),
+              true,
+            );
+          else if (near >= 0) drag.current = { kind: 'curve', fromS: timeS, fromY: py, moved: false, point: near };
+          else {
+            const offset = Math.round((level - decisions.threshold_db) * 10) / 10;
+            const points = [...curve, { time_s: timeS, offset_db: offset }].sort((a, b) => a.time_s - b.time_s);
+            onCurve?.(points, true);
+          }
           return;
         }
-        drag.current = { kind: onLine ? 'line' : 'wave', fromS: timeS, moved: false };
+        if (point !== null && decisions) {
+          useWindow
+            .getState()
+            .set({ selectedS: decisions.time_s[point]!, playheadS: decisions.time_s[point]!, chosenS: [] });
+          return;
+        }
+        drag.current = {
+          kind: onLine ? 'line' : inField ? 'field' : 'wave',
+          fromS: timeS,
+          fromY: py,
+          moved: false,
+          point: -1,
+        };
       }}
       onPointerMove={(event) => {
         const { place, px, py, timeS, onLine, point } = locate(event);
@@ -324,7 +423,20 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
         if (now.kind === 'line') {
           now.moved = true;
           const level = yToLevel(py, place.field.top, place.field.height);
-          onThreshold?.(Math.round(Math.min(Math.max(level, BOTTOM_DB), TOP_DB) * 10) / 10, false);
+          onThreshold?.(dragged(level, now.fromS), false);
+        } else if (now.kind === 'curve') {
+          now.moved = true;
+          bend(now.point, timeS, yToLevel(py, place.field.top, place.field.height), false);
+        } else if (now.kind === 'field') {
+          const fromX = timeToX(now.fromS, view, place.field.left, place.field.width);
+          if (!now.moved && Math.hypot(px - fromX, py - now.fromY) < 5) return;
+          now.moved = true;
+          setBox({
+            left: Math.min(fromX, px),
+            top: Math.min(now.fromY, py),
+            width: Math.abs(px - fromX),
+            height: Math.abs(py - now.fromY),
+          });
         } else if (now.moved || Math.abs(timeS - now.fromS) > (view.spanS * 5) / place.wave.width) {
           now.moved = true;
           useWindow.getState().set({
@@ -340,12 +452,23 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
         const now = drag.current;
         drag.current = null;
         if (!now) return;
-        const { place, py } = locate(event);
+        const { place, py, timeS } = locate(event);
+        const levelAt = (where: number) => yToLevel(where, place.field.top, place.field.height);
         if (now.kind === 'line') {
-          const level = yToLevel(py, place.field.top, place.field.height);
-          if (now.moved) onThreshold?.(Math.round(Math.min(Math.max(level, BOTTOM_DB), TOP_DB) * 10) / 10, true);
+          if (now.moved) onThreshold?.(dragged(levelAt(py), now.fromS), true);
+        } else if (now.kind === 'curve') {
+          if (now.moved) bend(now.point, timeS, levelAt(py), true);
+        } else if (now.kind === 'field' && now.moved) {
+          setBox(null);
+          const [from, to] = [Math.min(now.fromS, timeS), Math.max(now.fromS, timeS)];
+          const [top, bottom] = [levelAt(Math.min(now.fromY, py)), levelAt(Math.max(now.fromY, py))];
+          const inside = (decisions?.time_s ?? []).filter((t, i) => {
+            const level = Math.max(decisions!.level_db[i]!, BOTTOM_DB);
+            return t >= from && t <= to && level <= top && level >= bottom - 0.01;
+          });
+          useWindow.getState().set({ chosenS: inside, selectedS: null });
         } else if (!now.moved) {
-          useWindow.getState().set({ playheadS: now.fromS, selectedS: null, loop: null, looping: false });
+          useWindow.getState().set({ playheadS: now.fromS, selectedS: null, chosenS: [], loop: null, looping: false });
         }
       }}
       onPointerLeave={() => {
@@ -359,6 +482,7 @@ export function Stage({ document, part, piece, lengthS, decisions, mode, gapDb, 
         label={`${piece.name}: waveform and ${mode === 'find' ? 'hit field' : 'notes'} from ${clock(view.startS)} to ${clock(view.startS + view.spanS)}`}
       />
       <Canvas draw={drawHead} on={onHeads} />
+      {box && <div className="choosing" style={box} />}
     </div>
   );
 }
@@ -410,6 +534,25 @@ function drawCandidate(
       context.moveTo(x + 2, y - 4);
       context.lineTo(x + 2, y + 4);
       return context.stroke();
+    case State.Unlike:
+      context.moveTo(x, y - 4);
+      context.lineTo(x + 4, y);
+      context.lineTo(x, y + 4);
+      context.lineTo(x - 4, y);
+      context.closePath();
+      return context.stroke();
+    case State.NotArmed:
+      context.moveTo(x - 4, y - 2);
+      context.lineTo(x + 4, y - 2);
+      context.moveTo(x - 4, y + 2);
+      context.lineTo(x + 4, y + 2);
+      return context.stroke();
+    case State.Outside:
+      context.globalAlpha = 0.4;
+      context.arc(x, y, 1.4, 0, 2 * Math.PI);
+      context.stroke();
+      context.globalAlpha = 1;
+      return;
     default:
       context.arc(x, y, 1.9, 0, 2 * Math.PI);
       context.stroke();

@@ -3,7 +3,7 @@ import { fitView, viewShowing, zoomView } from '../state/window';
 import { barAndBeat, clock, decibels, firstAt, gridLines, levelToY, timeToX, xToTime, yToLevel } from './axes';
 import { noteName } from './noteName';
 
-const tempo = { bpm: 120, beats_per_bar: 4, beat_unit: 4, bar_one_s: 1 };
+const tempo = { bpm: 120, beats_per_bar: 4, beat_unit: 4, bar_one_s: 1, changes: [] };
 
 describe('axes', () => {
   it('maps time and level there and back', () => {
@@ -24,6 +24,17 @@ describe('axes', () => {
     ]);
     expect(gridLines(tempo, 0, 600, 60).length).toBeLessThan(12);
   });
+  it('lets bars follow a tempo map', () => {
+    const slower = { ...tempo, changes: [{ time_s: 3, bpm: 60 }] };
+    const bars = gridLines(slower, 0, 12, 0.4).filter((line) => line.kind === 'bar');
+    expect(bars.map((line) => [line.bar, line.timeS])).toEqual([
+      [1, 1],
+      [2, 3],
+      [3, 7],
+      [4, 11],
+    ]);
+    expect(barAndBeat(slower, 8)).toBe('bar 3 · beat 2.0');
+  });
   it('says where a moment is', () => {
     expect(barAndBeat(tempo, 0.5)).toBe('before bar 1');
     expect(barAndBeat(tempo, 1)).toBe('bar 1 · beat 1.0');
@@ -32,8 +43,9 @@ describe('axes', () => {
     expect(decibels(-31)).toBe('−31.0');
   });
   it('names notes as most drum users say them', () => {
-    expect(noteName(36)).toBe('36 · C1');
-    expect(noteName(60)).toBe('60 · C3');
+    expect(noteName(36, 3)).toBe('36 · C1');
+    expect(noteName(60, 3)).toBe('60 · C3');
+    expect(noteName(60, 4)).toBe('60 · C4');
   });
 });
 

@@ -35,38 +35,55 @@ export interface GridLine {
   kind: 'bar' | 'beat' | 'part';
 }
 
+/** Where each tempo begins, in seconds and in quarters from bar 1, and its quarters a second; the first reaches back for ever. */
+function knots(tempo: Schema['Tempo']): [number, number, number][] {
+  const out: [number, number, number][] = [[0, 0, (tempo.bpm ?? 120) / 60]];
+  for (const change of tempo.changes ?? []) {
+    const [at, quarters, speed] = out[out.length - 1]!;
+    out.push([change.time_s, quarters + (change.time_s - at) * speed, change.bpm / 60]);
+  }
+  const start = tempo.bar_one_s ?? 0;
+  const [at, quarters, speed] = out.findLast(([begins]) => begins <= start) ?? out[0]!;
+  const one = quarters + (start - at) * speed;
+  return out.map(([begins, passed, fast]) => [begins, passed - one, fast]);
+}
+
+/** Quarters from bar 1 at a moment. */
+export function quartersAt(tempo: Schema['Tempo'], timeS: number): number {
+  const all = knots(tempo);
+  const [at, quarters, speed] = all.findLast(([begins]) => begins <= timeS) ?? all[0]!;
+  return quarters + (timeS - at) * speed;
+}
+
 /** The grid lines of a stretch, no closer than `leastS`: bars always where they fit, beats and sixteenths where there is room. */
 export function gridLines(tempo: Schema['Tempo'], fromS: number, toS: number, leastS: number): GridLine[] {
-  const beatS = (60 / (tempo.bpm ?? 120)) * (4 / (tempo.beat_unit ?? 4));
+  const beat = 4 / (tempo.beat_unit ?? 4);
   const beats = tempo.beats_per_bar ?? 4;
-  const start = tempo.bar_one_s ?? 0;
-  const steps = [
-    beatS / 4,
-    beatS,
-    beatS * beats,
-    beatS * beats * 2,
-    beatS * beats * 4,
-    beatS * beats * 8,
-    beatS * beats * 16,
-    beatS * beats * 64,
-  ];
-  const step = steps.find((length) => length >= leastS) ?? steps[steps.length - 1]!;
+  const all = knots(tempo);
+  const quarterS = 1 / Math.max(...all.map(([, , speed]) => speed));
+  const bar = beat * beats;
+  const steps = [beat / 4, beat, bar, bar * 2, bar * 4, bar * 8, bar * 16, bar * 64];
+  const step = steps.find((length) => length * quarterS >= leastS) ?? steps[steps.length - 1]!;
   const lines: GridLine[] = [];
-  for (let index = Math.max(Math.ceil((fromS - start) / step - 1e-9), 0); start + index * step <= toS; index++) {
-    const passed = (index * step) / beatS;
+  let knot = 0;
+  for (let index = Math.max(Math.ceil(quartersAt(tempo, fromS) / step - 1e-9), 0); ; index++) {
+    const quarters = index * step;
+    while (knot + 1 < all.length && all[knot + 1]![1] <= quarters) knot++;
+    const [at, begins, speed] = all[knot]!;
+    const timeS = at + (quarters - begins) / speed;
+    if (timeS > toS) return lines;
+    const passed = quarters / beat;
     const whole = Math.round(passed);
     const onBeat = Math.abs(passed - whole) < 1e-6;
-    const bar = Math.floor((passed + 1e-6) / beats) + 1;
+    const number = Math.floor((passed + 1e-6) / beats) + 1;
     const kind = onBeat && whole % beats === 0 ? 'bar' : onBeat ? 'beat' : 'part';
-    lines.push({ timeS: start + index * step, bar, beat: passed - (bar - 1) * beats + 1, kind });
+    lines.push({ timeS, bar: number, beat: passed - (number - 1) * beats + 1, kind });
   }
-  return lines;
 }
 
 /** Bar and beat of a moment, as “bar 8 · beat 2.3”. */
 export function barAndBeat(tempo: Schema['Tempo'], timeS: number): string {
-  const beatS = (60 / (tempo.bpm ?? 120)) * (4 / (tempo.beat_unit ?? 4));
-  const passed = (timeS - (tempo.bar_one_s ?? 0)) / beatS;
+  const passed = quartersAt(tempo, timeS) / (4 / (tempo.beat_unit ?? 4));
   if (passed < -1e-6) return 'before bar 1';
   const beats = tempo.beats_per_bar ?? 4;
   const bar = Math.floor(passed / beats + 1e-9);

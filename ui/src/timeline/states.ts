@@ -8,6 +8,9 @@ export const State = {
   Dropped: 5,
   Kept: 6,
   Added: 7,
+  Unlike: 8,
+  NotArmed: 9,
+  Outside: 10,
 } as const;
 
 export const counts = (state: number): boolean => state === State.Hit || state === State.Kept || state === State.Added;

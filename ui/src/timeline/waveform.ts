@@ -3,16 +3,33 @@ import type { View } from '../state/window';
 import { timeToX } from './axes';
 import { exponentFor, extremes } from './tiles';
 
-/** Draw a source's waveform into a box. Where pixels are finer than samples, a line through the samples. */
+/** The gain at which the loudest sample of a view fills its box. */
+function gainToFill(source: Source, view: View, width: number): number {
+  let most = 0;
+  for (const clip of source.clips) {
+    const start = clip.start_s ?? 0;
+    const from = Math.max((view.startS - start) * clip.rate_hz, 0);
+    const to = Math.min((view.startS + view.spanS - start) * clip.rate_hz, clip.length_s * clip.rate_hz);
+    const step = Math.max((to - from) / width, 1);
+    for (let at = from; at < to; at += step) {
+      const found = extremes(clip.audio, at, at + step, exponentFor(step));
+      if (found) most = Math.max(most, Math.abs(found[0]), Math.abs(found[1]));
+    }
+  }
+  return most > 0 ? 1 / most : 1;
+}
+
+/** Draw a source's waveform into a box; with `fill` as loud as it gets there. Where pixels are finer than samples, a line through the samples. */
 export function drawWaveform(
   context: CanvasRenderingContext2D,
   source: Source,
   view: View,
   box: { left: number; top: number; width: number; height: number },
   colour: string,
+  fill = false,
 ): void {
   const middle = box.top + box.height / 2;
-  const half = box.height / 2;
+  const half = (box.height / 2) * (fill ? gainToFill(source, view, box.width) : 1);
   context.fillStyle = colour;
   for (const clip of source.clips) {
     const start = clip.start_s ?? 0;

@@ -1,0 +1,275 @@
+import { useEffect, useMemo, useState } from 'react';
+import type { LookPlace } from '../api/client';
+import { useSecondLook } from '../api/session';
+import { newId } from '../api/session';
+import { orderedParts, type BenchProps } from '../shell/bench';
+import { Key } from '../shell/Key';
+import { PieceMark } from '../shell/PieceMark';
+import { useKeys } from '../shell/useKeys';
+import { fitView, useWindow } from '../state/window';
+import { clock } from '../timeline/axes';
+import { Close } from './Close';
+
+const keyOf = (place: LookPlace) => `${place.part_id} ${place.time_s.toFixed(4)}`;
+const NEAR_S = 0.06;
+const FAR_S = 1;
+
+/** Second look: the doubtful places, worst first, worked off with the keyboard. */
+export function SecondLook({ doing, document, revision, overview, pieces, partId, lengthS }: BenchProps) {
+  const looking = useWindow((state) => state.looking)!;
+  const set = useWindow((state) => state.set);
+  const list = useSecondLook(doing.id, looking.allParts ? null : partId, revision, true);
+  const [givingAt, setGivingAt] = useState<string | null>(null);
+  const all = useMemo(() => list.data?.places ?? [], [list.data]);
+  const skipped = useMemo(() => new Set(looking.skipped), [looking.skipped]);
+  const open = useMemo(() => all.filter((place) => !skipped.has(keyOf(place))), [all, skipped]);
+  const place = all.find((one) => keyOf(one) === looking.at) ?? open[0] ?? null;
+  const index = place ? all.indexOf(place) : -1;
+  const most = Math.max(looking.most, all.length);
+  const done = most - open.length;
+
+  useEffect(() => {
+    if (all.length > looking.most) set({ looking: { ...looking, most: all.length } });
+  }, [all.length, looking, set]);
+  const at = place ? keyOf(place) : null;
+  const giving = givingAt !== null && givingAt === at;
+  useEffect(() => {
+    if (!place) return;
+    const { view } = useWindow.getState();
+    const spanS = Math.min(view.spanS, 4);
+    set({
+      partId: place.part_id,
+      selectedS: place.time_s,
+      chosenS: [],
+      playheadS: Math.max(place.time_s - 0.35, 0),
+      loop: { startS: Math.max(place.time_s - 0.35, 0), endS: Math.min(place.time_s + 0.65, lengthS) },
+      view: fitView({ spanS, startS: place.time_s - spanS / 2 }, lengthS),
+    });
+    // A place is gone to once, not each time the list is read anew.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [at]);
+
+  const next = (from: number) => {
+    const order = [...all.slice(from + 1), ...all.slice(0, from + 1)];
+    const found = order.find((one) => !skipped.has(keyOf(one)) && keyOf(one) !== at);
+    return found ? keyOf(found) : null;
+  };
+  const mark = async (kind: 'keep' | 'drop') => {
+    if (!place) return;
+    const following = next(index);
+    const marks = { [newId()]: { kind, time_s: place.time_s } };
+    if (await doing.act({ kind: 'mark', part_id: place.part_id, marks }))
+      set({ looking: { ...useWindow.getState().looking!, at: following } });
+  };
+  const giveTo = async (toPartId: string) => {
+    if (!place) return;
+    const following = next(index);
+    setGivingAt(null);
+    if (await doing.give(place.part_id, toPartId, [place.time_s]))
+      set({ looking: { ...useWindow.getState().looking!, at: following } });
+  };
+  const skip = () => {
+    if (!place) return;
+    set({ looking: { ...looking, skipped: [...new Set([...looking.skipped, keyOf(place)])], at: next(index) } });
+  };
+  const back = () => {
+    const last = looking.skipped[looking.skipped.length - 1];
+    if (last) set({ looking: { ...looking, skipped: looking.skipped.slice(0, -1), at: last } });
+    else if (index > 0) set({ looking: { ...looking, at: keyOf(all[index - 1]!) } });
+  };
+  /** Hear one microphone around the place, over and over. */
+  const listen = (toPartId: string | undefined) => {
+    if (!place || !toPartId) return;
+    const { playAsked } = useWindow.getState();
+    set({
+      listenPart: toPartId,
+      hearing: 'recording',
+      looping: true,
+      playheadS: Math.max(place.time_s - 0.35, 0),
+      playAsked: playAsked + 1,
+    });
+  };
+  useEffect(() => () => set({ listenPart: null }), [set]);
+  const others = orderedParts(document).filter(([id, part]) => id !== place?.part_id && part.piece !== 'heard');
+  const leave = () => set({ looking: null, selectedS: null });
+  useKeys({
+    k: () => void mark('keep'),
+    d: () => void mark('drop'),
+    g: () => setGivingAt(giving ? null : at),
+    n: skip,
+    b: back,
+    p: () => listen(place?.part_id),
+    o: () => listen(place?.suspect?.part_id),
+    q: leave,
+    Escape: () => (giving ? setGivingAt(null) : leave()),
+    ...(giving
+      ? Object.fromEntries(others.slice(0, 9).map(([id], number) => [String(number + 1), () => void giveTo(id)]))
+      : {}),
+  });
+
+  const scope = (
+    <button
+      type="button"
+      className="plain-act light"
+      onClick={() => set({ looking: { allParts: !looking.allParts, most: 0, skipped: [], at: null } })}
+    >
+      {looking.allParts ? 'in all parts' : 'in this part'}
+    </button>
+  );
+  if (!place) {
+    return (
+      <div className="second-look finished" data-testid="second-look">
+        <div>
+          <h2>
+            {list.isLoading
+              ? 'Second look'
+              : skipped.size
+                ? 'You have been through the list.'
+                : 'Nothing is left to look at.'}
+          </h2>
+          <p>
+            {list.isLoading
+              ? 'Weighing every decision …'
+              : list.data?.analysing
+                ? 'Some recordings are still being listened to; more places may come.'
+                : skipped.size
+                  ? `${skipped.size} skipped ${skipped.size === 1 ? 'place is' : 'places are'} still in doubt.`
+                  : 'Every decision is sure, or made by hand.'}
+          </p>
+          <div className="acts">
+            {skipped.size > 0 && (
+              <button
+                type="button"
+                className="plain-act"
+                onClick={() => set({ looking: { ...looking, skipped: [], at: null } })}
+              >
+                Look at the skipped ones
+              </button>
+            )}
+            <button type="button" className="plain-act" onClick={leave}>
+              <Key>Q</Key> Back to the field
+            </button>
+            {scope}
+          </div>
+        </div>
+      </div>
+    );
+  }
+  const piece = pieces.get(document.parts?.[place.part_id]?.piece ?? '');
+  const source = document.sources?.[place.source_id];
+  const suspect = place.suspect;
+  const theirs = suspect ? document.sources?.[suspect.source_id] : undefined;
+  const theirPiece = suspect ? pieces.get(document.parts?.[suspect.part_id]?.piece ?? '') : undefined;
+  const lag = suspect ? 1000 * (place.time_s - suspect.time_s) : 0;
+  return (
+    <div className="second-look" data-testid="second-look">
+      <div className="look-words">
+        <div className="look-head">
+          <h2>Second look</h2>
+          <span className="number" data-testid="look-count">
+            {done} of {most} done
+          </span>
+          {scope}
+        </div>
+        <p className="look-place">
+          {piece && <PieceMark piece={piece} />} <strong>{place.part_name}</strong>
+          <span className="number">{clock(place.time_s, 3)}</span>
+          <span className="number">wrong with {Math.round(100 * place.doubt)} %</span>
+        </p>
+        <p className="look-reason" data-testid="look-reason">
+          {place.text}
+        </p>
+        {giving ? (
+          <div className="acts giving" role="group" aria-label="Give this stroke to">
+            <span>Give to</span>
+            {others.slice(0, 9).map(([id, part], number) => (
+              <button type="button" className="plain-act" key={id} onClick={() => void giveTo(id)}>
+                <Key>{String(number + 1)}</Key>{' '}
+                {overview?.parts.find((one) => one.part_id === id)?.name ?? pieces.get(part.piece)?.name}
+              </button>
+            ))}
+          </div>
+        ) : (
+          <div className="acts">
+            <button type="button" className="plain-act" onClick={() => void mark('keep')}>
+              <Key>K</Key> {place.counts ? 'Keep' : 'It is a hit'}
+            </button>
+            <button type="button" className="plain-act" onClick={() => void mark('drop')}>
+              <Key>D</Key> {place.counts ? 'Drop' : 'Leave it out'}
+            </button>
+            <button type="button" className="plain-act" onClick={() => setGivingAt(at)} disabled={!others.length}>
+              <Key>G</Key> Give to…
+            </button>
+            <button type="button" className="plain-act" onClick={skip}>
+              <Key>N</Key> Skip
+            </button>
+            <button type="button" className="plain-act" onClick={back}>
+              <Key>B</Key> Back
+            </button>
+            <button type="button" className="plain-act" onClick={leave}>
+              <Key>Q</Key> Leave
+            </button>
+          </div>
+        )}
+      </div>
+      <div className="look-pictures">
+        {source && piece && (
+          <Pair
+            source={source}
+            ink={piece.ink}
+            name={`${place.part_name} microphone`}
+            listenKey="P"
+            onListen={() => listen(place.part_id)}
+            aboutS={place.time_s}
+            markS={place.time_s}
+          />
+        )}
+        {theirs && theirPiece && suspect ? (
+          <Pair
+            source={theirs}
+            ink={theirPiece.ink}
+            name={`${suspect.name}, struck ${Math.abs(lag).toFixed(1)} ms ${lag >= 0 ? 'before' : 'after'}`}
+            listenKey="O"
+            onListen={() => listen(suspect.part_id)}
+            aboutS={place.time_s}
+            markS={suspect.time_s}
+          />
+        ) : (
+          <p className="about nobody">No other microphone is suspected here.</p>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function Pair({
+  source,
+  ink,
+  name,
+  aboutS,
+  markS,
+  listenKey,
+  onListen,
+}: {
+  source: Parameters<typeof Close>[0]['source'];
+  ink: string;
+  name: string;
+  aboutS: number;
+  markS: number;
+  listenKey: string;
+  onListen: () => void;
+}) {
+  return (
+    <figure>
+      <Close {...{ source, ink, aboutS, markS }} reachS={NEAR_S} label={`${name}, 60 ms to both sides`} />
+      <Close {...{ source, ink, aboutS, markS }} reachS={FAR_S} label={`${name}, one second to both sides`} />
+      <figcaption>
+        <button type="button" className="plain-act" onClick={onListen}>
+          <Key>{listenKey}</Key> {name}
+        </button>
+        <span className="number">± 60 ms</span>
+        <span className="number">± 1 s</span>
+      </figcaption>
+    </figure>
+  );
+}

@@ -1,0 +1,203 @@
+import { useRef, useState } from 'react';
+import { Form } from 'react-bootstrap';
+import { client, take, type Document, type Schema } from '../api/client';
+import type { Doing } from '../api/session';
+import { FileInput } from '../shell/FileInput';
+import { useWindow } from '../state/window';
+import { clock } from '../timeline/axes';
+
+const UNITS = [2, 4, 8, 16];
+const TAPS_LAST_MS = 3000;
+
+/** The session: its name, and its tempo typed, tapped, told by the hits, followed, or from a MIDI file. No hit ever moves by it. */
+export function SessionForm({ doing, document }: { doing: Doing; document: Document }) {
+  const tempo = document.tempo ?? {};
+  const changes = tempo.changes?.length ?? 0;
+  const [name, setName] = useState(document.name);
+  const [guesses, setGuesses] = useState<Schema['TempoGuess'][] | null>(null);
+  const file = useRef<HTMLInputElement | null>(null);
+  const taps = useRef<number[]>([]);
+  const [tapped, setTapped] = useState<number | null>(null);
+  const set = (change: Schema['SetTempo']['changes']) => doing.act({ kind: 'set_tempo', changes: change });
+  const tell = (error: unknown) => useWindow.getState().notify(error instanceof Error ? error.message : String(error));
+  const tap = async () => {
+    const nowMs = performance.now();
+    if (nowMs - (taps.current[taps.current.length - 1] ?? nowMs) > TAPS_LAST_MS) taps.current = [];
+    taps.current.push(nowMs);
+    try {
+      const time_s = taps.current.map((ms) => ms / 1000);
+      const { bpm } = await take(client.POST('/api/tempo/tapped', { body: { time_s } }));
+      setTapped(bpm ?? null);
+    } catch (error) {
+      tell(error);
+    }
+  };
+  const listen = async () => {
+    try {
+      const params = { path: { session_id: doing.id } };
+      const found = await take(
+        client.POST('/api/sessions/{session_id}/tempo/guesses', { params, body: { part_ids: [] } }),
+      );
+      setGuesses(found.guesses);
+      if (!found.guesses.length)
+        useWindow.getState().notify(`${found.hits} hits are too few to tell a tempo. Type or tap it.`, true);
+    } catch (error) {
+      tell(error);
+    }
+  };
+  const follow = () =>
+    void doing.revised((revision) =>
+      client.POST('/api/sessions/{session_id}/tempo/follow', {
+        params: { path: { session_id: doing.id } },
+        body: { revision, part_ids: [] },
+      }),
+    );
+  return (
+    <div className="session-form">
+      <div className="column-head">
+        <span>The session</span>
+      </div>
+      <div className="three">
+        <Typed id="tempo" label="Tempo, bpm" value={tempo.bpm ?? 120} onDone={(bpm) => void set({ bpm })} />
+        <Typed
+          id="bar-one"
+          label="Bar 1 at, s"
+          value={tempo.bar_one_s ?? 0}
+          onDone={(bar_one_s) => void set({ bar_one_s })}
+        />
+        <div>
+          <Form.Label htmlFor="beats">Bar of</Form.Label>
+          <div className="signature">
+            <Typed
+              id="beats"
+              value={tempo.beats_per_bar ?? 4}
+              onDone={(beats_per_bar) => void set({ beats_per_bar })}
+            />
+            <Form.Select
+              size="sm"
+              aria-label="Beat unit"
+              value={tempo.beat_unit ?? 4}
+              onChange={(event) => void set({ beat_unit: Number(event.target.value) })}
+            >
+              {UNITS.map((unit) => (
+                <option key={unit} value={unit}>
+                  /{unit}
+                </option>
+              ))}
+            </Form.Select>
+          </div>
+        </div>
+      </div>
+      <p className="tempo-acts">
+        <button type="button" className="plain-act light" onClick={() => void tap()}>
+          tap it
+        </button>
+        <button type="button" className="plain-act light" onClick={() => void listen()}>
+          tell it by the hits
+        </button>
+        <button type="button" className="plain-act light" onClick={follow}>
+          follow the player
+        </button>
+        <button type="button" className="plain-act light" onClick={() => file.current?.click()}>
+          from a MIDI file
+        </button>
+      </p>
+      {tapped !== null && (
+        <p className="about" role="status">
+          Tapped {tapped.toFixed(1)} bpm.{' '}
+          <button
+            type="button"
+            className="plain-act light"
+            onClick={() => void set({ bpm: round(tapped), changes: [] })}
+          >
+            take it
+          </button>
+        </p>
+      )}
+      {guesses && guesses.length > 0 && (
+        <ul className="guesses" data-testid="guesses">
+          {guesses.map((guess, index) => (
+            <li key={guess.bpm}>
+              <button
+                type="button"
+                className="plain-act light"
+                onClick={() => void set({ bpm: guess.bpm, bar_one_s: guess.first_beat_s, changes: [] })}
+              >
+                {guess.bpm.toFixed(2)} bpm
+              </button>
+              <span className="about">
+                {index === 0
+                  ? `${Math.round(guess.confidence * 100)} % sure`
+                  : guess.bpm < guesses[0]!.bpm
+                    ? 'half'
+                    : 'double'}
+                , first beat at {clock(guess.first_beat_s, 3)}
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {changes > 0 && (
+        <p className="about">
+          The grid follows the player in {changes} steps.{' '}
+          <button type="button" className="plain-act light" onClick={() => void set({ changes: [] })}>
+            one tempo again
+          </button>
+        </p>
+      )}
+      <Form.Label htmlFor="session-name">Name</Form.Label>
+      <Form.Control
+        id="session-name"
+        value={name}
+        maxLength={120}
+        onChange={(event) => setName(event.target.value)}
+        onKeyDown={(event) => event.key === 'Enter' && (event.currentTarget as HTMLInputElement).blur()}
+        onBlur={() => name.trim() && name !== document.name && void doing.act({ kind: 'rename', name: name.trim() })}
+      />
+      <FileInput
+        innerRef={file}
+        testId="tempo-midi"
+        accept=".mid,.midi,audio/midi"
+        onFile={(chosen) => void doing.bring('tempo/midi', chosen)}
+      />
+    </div>
+  );
+}
+
+const round = (bpm: number) => Math.round(bpm * 100) / 100;
+
+/** A number to type; it counts when the field is left or Enter is pressed. */
+function Typed({
+  id,
+  label,
+  value,
+  onDone,
+}: {
+  id: string;
+  label?: string;
+  value: number;
+  onDone: (value: number) => void;
+}) {
+  const [text, setText] = useState<string | null>(null);
+  const shown = String(Math.round(value * 10000) / 10000);
+  const leave = () => {
+    const number = Number((text ?? '').replace(',', '.'));
+    if (text?.trim() && Number.isFinite(number) && text !== shown) onDone(number);
+    setText(null);
+  };
+  return (
+    <div>
+      {label && <Form.Label htmlFor={id}>{label}</Form.Label>}
+      <Form.Control
+        id={id}
+        size="sm"
+        inputMode="decimal"
+        aria-label={label ? undefined : 'Beats in a bar'}
+        value={text ?? shown}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={leave}
+        onKeyDown={(event) => event.key === 'Enter' && (event.currentTarget as HTMLInputElement).blur()}
+      />
+    </div>
+  );
+}

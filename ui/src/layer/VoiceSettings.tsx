@@ -1,0 +1,170 @@
+import { Form } from 'react-bootstrap';
+import type { Layer, Schema } from '../api/client';
+import { Setting } from '../find/Setting';
+import { CutSettings, CutSlopes } from './Cuts';
+
+interface Props {
+  layer: Layer;
+  change: (changes: Schema['SetLayer']['changes']) => void;
+}
+
+interface Row {
+  field: keyof Layer;
+  name: string;
+  unit: string;
+  least: number;
+  most: number;
+  step: number;
+  digits?: number;
+  about: string;
+  /** What stands where nothing is set, and what that means. */
+  off?: { value: number; about: string };
+}
+
+const ROWS: Row[] = [
+  { field: 'tune_semitones', name: 'Tune', unit: 'st', least: -24, most: 24, step: 0.1, about: 'semitones up or down' },
+  {
+    field: 'start_ms',
+    name: 'Start later',
+    unit: 'ms',
+    least: 0,
+    most: 100,
+    step: 0.5,
+    about: 'left out after its attack',
+  },
+  { field: 'attack_ms', name: 'Fade in', unit: 'ms', least: 0, most: 100, step: 0.5, about: 'from its attack on' },
+  {
+    field: 'hold_ms',
+    name: 'Hold',
+    unit: 'ms',
+    least: 0,
+    most: 2000,
+    step: 5,
+    digits: 0,
+    about: 'then it decays',
+    off: { value: 2000, about: 'whole: it rings as recorded' },
+  },
+  {
+    field: 'decay_ms',
+    name: 'Decay',
+    unit: 'ms',
+    least: 1,
+    most: 2000,
+    step: 5,
+    digits: 0,
+    about: 'to 60 dB less, after the hold',
+  },
+  {
+    field: 'fade_ms',
+    name: 'Fade out',
+    unit: 'ms',
+    least: 0,
+    most: 500,
+    step: 1,
+    digits: 0,
+    about: 'where it is cut short or silenced',
+  },
+  {
+    field: 'low_velocity',
+    name: 'From velocity',
+    unit: 'vel',
+    least: 1,
+    most: 127,
+    step: 1,
+    digits: 0,
+    about: 'softer notes: silent',
+  },
+  {
+    field: 'high_velocity',
+    name: 'Up to velocity',
+    unit: 'vel',
+    least: 1,
+    most: 127,
+    step: 1,
+    digits: 0,
+    about: 'harder notes: silent',
+  },
+];
+
+/** How a layer plays its samples. */
+export function VoiceSettings({ layer, change }: Props) {
+  return (
+    <div className="voice">
+      {ROWS.map(({ field, about, off, ...row }) => {
+        const value = layer[field] as number | null | undefined;
+        const missing = value === null || value === undefined;
+        return (
+          <Setting
+            key={field}
+            {...row}
+            value={missing ? (off?.value ?? 0) : value}
+            off={Boolean(off) && missing}
+            about={missing && off ? off.about : about}
+            following={!off || missing}
+            onFollow={off ? () => change({ [field]: null }) : undefined}
+            onDone={(next) => change({ [field]: next })}
+          />
+        );
+      })}
+      <CutSettings of={layer} what="" change={change} />
+      <div className="voice-words">
+        <CutSlopes of={layer} what="" change={change} />
+        <Form.Select
+          size="sm"
+          aria-label="On which strokes"
+          value={layer.strokes ?? 'all'}
+          onChange={(event) => change({ strokes: event.target.value })}
+        >
+          <option value="all">on all strokes</option>
+          <option value="full">on full strokes only</option>
+          <option value="ghosts">on ghosts only</option>
+        </Form.Select>
+        <Form.Select
+          size="sm"
+          aria-label="How long"
+          value={layer.length ?? 'whole'}
+          onChange={(event) => change({ length: event.target.value })}
+        >
+          <option value="whole">the whole sample</option>
+          <option value="note">as long as its note</option>
+        </Form.Select>
+        <Notes layer={layer} field="notes" name="Only on notes" empty="all notes of the part" change={change} />
+        <Notes layer={layer} field="silenced_by" name="Silenced by notes" empty="none" change={change} />
+      </div>
+    </div>
+  );
+}
+
+/** A list of note numbers that is typed: which articulations a layer sounds on, and which silence it. */
+function Notes({
+  layer,
+  field,
+  name,
+  empty,
+  change,
+}: {
+  layer: Layer;
+  field: 'notes' | 'silenced_by';
+  name: string;
+  empty: string;
+  change: Props['change'];
+}) {
+  const now = (layer[field] ?? []).join(', ');
+  return (
+    <label className="typed-notes">
+      <span>{name}</span>
+      <Form.Control
+        key={now}
+        size="sm"
+        aria-label={name}
+        placeholder={empty}
+        defaultValue={now}
+        onKeyDown={(event) => event.key === 'Enter' && (event.target as HTMLInputElement).blur()}
+        onBlur={(event) => {
+          const typed = event.target.value.split(/[^\d]+/).filter(Boolean);
+          if (typed.join(', ') !== now) change({ [field]: typed.map(Number) });
+        }}
+      />
+    </label>
+  );
+}

@@ -1,0 +1,232 @@
+import { useQuery } from '@tanstack/react-query';
+import { useRef } from 'react';
+import { Form } from 'react-bootstrap';
+import { client, Refusal, take, type Document, type Piece, type ProblemBody, type Schema } from '../api/client';
+import type { Doing } from '../api/session';
+import { Setting } from '../find/Setting';
+import { DragFile } from '../print/DragFile';
+import { FileInput } from '../shell/FileInput';
+import { useWindow } from '../state/window';
+import { useNoteName } from '../timeline/noteName';
+import { LiveOut } from './LiveOut';
+import { MapShelf } from './MapShelf';
+import type { Changes, ShapeSettings } from './useShape';
+
+const LENGTHS = [
+  ['fixed', 'fixed, in beats'],
+  ['next', 'to the next note'],
+  ['ring', 'as long as it rings'],
+] as const;
+
+interface Props {
+  doing: Doing;
+  document: Document;
+  partId: string;
+  piece: Piece;
+  name: string;
+  shape: ShapeSettings;
+  revision: number;
+  done: (changes: Changes) => Promise<void>;
+  onChanges: (found: Schema['ChangesFromMidi']) => void;
+}
+
+/** Which note: number, channel and length of the part, the session's note map, and MIDI on its way out and back. */
+export function NoteSettings(props: Props) {
+  const { doing, document, partId, piece, name, shape, revision, done, onChanges } = props;
+  const set = useWindow((state) => state.set);
+  const middleC = useWindow((state) => state.middleC);
+  const notify = useWindow((state) => state.notify);
+  const noteName = useNoteName();
+  const back = useRef<HTMLInputElement | null>(null);
+  const strange = useRef<HTMLInputElement | null>(null);
+  const map = useRef<HTMLInputElement | null>(null);
+  const table = useQuery({
+    queryKey: ['note-map', doing.id, revision],
+    queryFn: () =>
+      take(client.GET('/api/sessions/{session_id}/note-map', { params: { path: { session_id: doing.id } } })),
+    placeholderData: (old) => old,
+  });
+  const base = `/api/sessions/${doing.id}/print`;
+  const bringBack = async (file: File) => {
+    try {
+      const response = await fetch(`/api/sessions/${doing.id}/midi/changes`, { method: 'POST', body: file });
+      const body = (await response.json()) as unknown;
+      if (!response.ok) throw new Refusal(body as ProblemBody, response.status);
+      onChanges(body as Schema['ChangesFromMidi']);
+    } catch (error) {
+      notify(error instanceof Error ? error.message : String(error));
+    }
+  };
+  const bringMap = async (file: File) => {
+    try {
+      const response = await fetch(`/api/note-map?name=${encodeURIComponent(file.name)}`, {
+        method: 'POST',
+        body: file,
+      });
+      const body = (await response.json()) as unknown;
+      if (!response.ok) throw new Refusal(body as ProblemBody, response.status);
+      const { note_map, skipped } = body as Schema['NoteMapRead'];
+      await doing.act({ kind: 'set_note_map', note_map });
+      if (skipped.length) notify(`Skipped: ${skipped.join(' ')}`, true);
+    } catch (error) {
+      notify(error instanceof Error ? error.message : String(error));
+    }
+  };
+  const mapped = (pieceId: string, note: number) => {
+    const now = document.note_map ?? { name: 'General MIDI', notes: {} };
+    const renamed = now.name === 'General MIDI' ? 'Own map' : now.name;
+    void doing.act({ kind: 'set_note_map', note_map: { name: renamed!, notes: { ...now.notes, [pieceId]: note } } });
+  };
+  const inSession = new Set(Object.values(document.parts ?? {}).map((part) => part.piece));
+  return (
+    <>
+      <div className="column-head">
+        <span>{name} is written as</span>
+      </div>
+      <div className="note-lines">
+        <Form.Label htmlFor="part-note">Note</Form.Label>
+        <Form.Select
+          id="part-note"
+          size="sm"
+          value={shape.note ?? ''}
+          onChange={(event) => void done({ note: event.target.value === '' ? null : Number(event.target.value) })}
+        >
+          <option value="">the map’s: {noteName(document.note_map?.notes?.[piece.id] ?? piece.note)}</option>
+          {Array.from({ length: 128 }, (_, note) => (
+            <option key={note} value={note}>
+              {noteName(note)} {table.data?.called[String(note)] ?? ''}
+            </option>
+          ))}
+        </Form.Select>
+        <Form.Label htmlFor="part-channel">Channel</Form.Label>
+        <Form.Select
+          id="part-channel"
+          size="sm"
+          value={shape.channel ?? 10}
+          onChange={(event) => void done({ channel: Number(event.target.value) })}
+        >
+          {Array.from({ length: 16 }, (_, channel) => (
+            <option key={channel} value={channel + 1}>
+              {channel + 1}
+              {channel === 9 ? ', drums' : ''}
+            </option>
+          ))}
+        </Form.Select>
+        <Form.Label htmlFor="part-length">Length</Form.Label>
+        <Form.Select
+          id="part-length"
+          size="sm"
+          value={shape.length ?? 'fixed'}
+          onChange={(event) => void done({ length: event.target.value as ShapeSettings['length'] })}
+        >
+          {LENGTHS.map(([value, word]) => (
+            <option key={value} value={value}>
+              {word}
+            </option>
+          ))}
+        </Form.Select>
+      </div>
+      <Setting
+        name={shape.length === 'fixed' || !shape.length ? 'Beats' : 'At most'}
+        unit="beats"
+        value={shape.length_beats ?? 0.5}
+        least={0.0625}
+        most={4}
+        step={0.0625}
+        digits={3}
+        about="0.5 is an eighth"
+        onDone={(value) => void done({ length_beats: value })}
+      />
+      <div className="column-head spaced">
+        <span>MIDI out and back</span>
+      </div>
+      <div className="midi-drag">
+        <DragFile href={`${base}/midi?part=${partId}`} name={`${document.name} - ${name}.mid`}>
+          {name}
+        </DragFile>
+        <DragFile href={`${base}/midi`} name={`${document.name}.mid`}>
+          All parts
+        </DragFile>
+      </div>
+      <p className="about">
+        Drag one out of the page, or click it. Changed it elsewhere?{' '}
+        <button type="button" className="plain-act light" onClick={() => back.current?.click()}>
+          Bring it back
+        </button>
+        . Another file or a list of hits:{' '}
+        <button type="button" className="plain-act light" onClick={() => strange.current?.click()}>
+          bring it in as parts
+        </button>
+        .
+      </p>
+      <LiveOut id={doing.id} revision={revision} />
+      <div className="column-head spaced">
+        <span>Note map “{document.note_map?.name ?? 'General MIDI'}”</span>
+        <button
+          type="button"
+          className="plain-act light"
+          title="Programs disagree what note 60 is called"
+          onClick={() => {
+            const next = middleC === 3 ? 4 : middleC === 4 ? 5 : 3;
+            localStorage.setItem('nubrak-middle-c', String(next));
+            set({ middleC: next });
+          }}
+        >
+          60 is C{middleC}
+        </button>
+      </div>
+      <table className="note-map" data-testid="note-map">
+        <tbody>
+          {table.data?.lines
+            .filter((line) => inSession.has(line.piece))
+            .map((line) => (
+              <tr key={line.piece} title={line.called}>
+                <td>{line.name}</td>
+                <td>
+                  <input
+                    className="cell"
+                    inputMode="numeric"
+                    aria-label={`Note of ${line.name} in the map`}
+                    defaultValue={line.note}
+                    key={line.note}
+                    onFocus={(event) => event.target.select()}
+                    onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+                    onBlur={(event) => {
+                      const note = Math.round(Number(event.target.value));
+                      if (Number.isFinite(note) && note >= 0 && note <= 127 && note !== line.note)
+                        mapped(line.piece, note);
+                      else event.target.value = String(line.note);
+                    }}
+                  />
+                  <span className="quiet">{noteName(line.note).split(' · ')[1]}</span>
+                </td>
+              </tr>
+            ))}
+        </tbody>
+      </table>
+      <p className="about">
+        <a href={`${base}/note-map`} download>
+          Take the map along
+        </a>
+        {' · '}
+        <button type="button" className="plain-act light" onClick={() => map.current?.click()}>
+          bring one in
+        </button>
+      </p>
+      <MapShelf doing={doing} document={document} />
+      <FileInput
+        innerRef={back}
+        testId="midi-back"
+        accept=".mid,.midi,audio/midi"
+        onFile={(file) => void bringBack(file)}
+      />
+      <FileInput
+        innerRef={strange}
+        testId="midi-parts"
+        accept=".mid,.midi,.csv,.json,.jams"
+        onFile={(file) => void doing.bring(/\.midi?$/i.test(file.name) ? 'midi/parts' : 'hits', file)}
+      />
+      <FileInput innerRef={map} testId="note-map-file" accept=".csv,text/csv" onFile={(file) => void bringMap(file)} />
+    </>
+  );
+}

@@ -1,0 +1,314 @@
+import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
+import type { Document, Part, Piece, Schema } from '../api/client';
+import { useWindow } from '../state/window';
+import { clock, firstAt, timeToX, xToTime } from '../timeline/axes';
+import { Canvas, type Draw } from '../timeline/Canvas';
+import { drawTimeGround, type Box } from '../timeline/ground';
+import { headSize, inks, noteHead } from '../timeline/heads';
+import { onHeads } from '../timeline/Stage';
+import { onTile } from '../timeline/tiles';
+import { useWheel } from '../timeline/useWheel';
+import { drawWaveform } from '../timeline/waveform';
+import { LETTERS } from './letters';
+import { placeOf, type Columns } from './useShape';
+
+const LEFT = 40;
+const RIGHT = 16;
+const TOP = 22;
+const REACH_PX = 12;
+const MOST_PERCENT = 200;
+
+export type LinePoint = Schema['LinePoint'];
+
+interface Props {
+  document: Document;
+  part: Part;
+  piece: Piece;
+  lengthS: number;
+  columns: Columns | null;
+  /** Groups of hits that are one recorded sound, by the time they were struck. */
+  same: Schema['Same'] | null;
+  /** Whether a line is being drawn over the notes. */
+  drawing: boolean;
+  onDrawn: (points: LinePoint[]) => void;
+  onVelocity: (indices: number[], by: number) => void;
+}
+
+const waveBox = (width: number, height: number): Box => ({
+  left: LEFT,
+  top: TOP,
+  width: width - LEFT - RIGHT,
+  height: Math.round((height - TOP) * 0.28),
+});
+const fieldBox = (width: number, height: number): Box => {
+  const wave = waveBox(width, height);
+  const top = wave.top + wave.height + 18;
+  return { ...wave, top, height: height - top - 14 };
+};
+
+/** How hard: every note at its velocity under its stroke. Where a step changed it, the played velocity stands as a short rule. */
+export function VelocityField({ document, part, piece, lengthS, columns, same, drawing, onDrawn, onVelocity }: Props) {
+  const night = useWindow((state) => state.night);
+  const view = useWindow((state) => state.view);
+  const grid = useWindow((state) => state.grid);
+  const loop = useWindow((state) => state.loop);
+  const looping = useWindow((state) => state.looping);
+  const selectedS = useWindow((state) => state.selectedS);
+  const chosenS = useWindow((state) => state.chosenS);
+  const [line, setLine] = useState<LinePoint[]>([]);
+  const [moved, setMoved] = useState<{ indices: number[]; by: number } | null>(null);
+  const [box, setBox] = useState<Box | null>(null);
+  const sources = useMemo(
+    () => part.sources.map((id) => document.sources?.[id]).filter((source) => source !== undefined),
+    [part, document],
+  );
+  const groups = useMemo(
+    () => new Map((same?.time_s ?? []).map((timeS, index) => [timeS.toFixed(3), same!.group[index]!])),
+    [same],
+  );
+
+  const drawGround = useCallback<Draw>(
+    (context, width, height) => {
+      const look = inks(night);
+      const wave = waveBox(width, height);
+      const field = fieldBox(width, height);
+      context.font = '12px "Recursive Variable", monospace';
+      context.textBaseline = 'middle';
+      const tempo = grid ? (document.tempo ?? {}) : null;
+      drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
+      sources.forEach((source, index) => {
+        const share = wave.height / sources.length;
+        drawWaveform(context, source, view, { ...wave, top: wave.top + index * share, height: share }, look.soft);
+      });
+      if (!sources.length) {
+        context.fillStyle = look.quiet;
+        context.fillText('notes without a recording', wave.left + 6, wave.top + wave.height / 2);
+      }
+      context.textAlign = 'right';
+      for (const velocity of [1, 32, 64, 96, 127]) {
+        const at = field.top + field.height * (1 - velocity / 127);
+        context.fillStyle = look.faint;
+        context.fillRect(field.left, at, field.width, 1);
+        context.fillStyle = look.quiet;
+        context.fillText(String(velocity), field.left - 8, at);
+      }
+      context.textAlign = 'left';
+    },
+    [night, view, grid, loop, looping, document.tempo, sources],
+  );
+
+  const draw = useCallback<Draw>(
+    (context, width, height) => {
+      if (!columns) return;
+      const look = inks(night);
+      const field = fieldBox(width, height);
+      const colour = look.piece(piece.ink);
+      const x = (timeS: number) => timeToX(timeS, view, field.left, field.width);
+      const y = (velocity: number) => field.top + field.height * (1 - velocity / 127);
+      const floor = field.top + field.height;
+      const chosen = new Set(chosenS);
+      const shift = new Set(moved?.indices);
+      context.save();
+      context.beginPath();
+      context.rect(field.left - 12, field.top - 12, field.width + 24, field.height + 26);
+      context.clip();
+      const margin = (view.spanS * 10) / field.width;
+      const to = firstAt(columns.time_s, view.startS + view.spanS + margin);
+      for (let i = firstAt(columns.time_s, view.startS - margin); i < to; i++) {
+        const velocity = Math.min(Math.max(columns.velocity[i]! + (shift.has(i) ? moved!.by : 0), 1), 127);
+        const at = x(columns.time_s[i]!);
+        const played = columns.played[i];
+        // Ink carries strength: a soft stroke is a thin grey stem, a hard one stands black on the page.
+        context.fillStyle = context.strokeStyle = colour;
+        context.globalAlpha = 0.25 + 0.75 * (velocity / 127);
+        const wide = 1 + 2.4 * (velocity / 127);
+        context.fillRect(at - wide / 2, y(velocity), wide, floor - y(velocity));
+        context.globalAlpha = 1;
+        noteHead(context, piece.head, at, y(velocity), headSize(velocity, 2.6, 6.6), !columns.pattern_id[i]);
+        if (played !== null && played !== undefined && Math.abs(played - velocity) >= 1.5) {
+          context.fillStyle = look.quiet;
+          context.fillRect(at - 6, y(played) - 0.75, 12, 1.5);
+        }
+        if (columns.by_hand[i]) {
+          context.strokeStyle = look.ink;
+          context.lineWidth = 1.2;
+          context.beginPath();
+          context.arc(at, y(velocity), 10, 0, 2 * Math.PI);
+          context.stroke();
+        }
+        const place = placeOf(columns, i);
+        if (chosen.has(place) || place === selectedS) {
+          context.strokeStyle = look.ink;
+          context.lineWidth = place === selectedS ? 1.8 : 1.2;
+          context.strokeRect(at - 10, y(velocity) - 10, 20, 20);
+        }
+        const group = groups.get(place.toFixed(3));
+        if (group !== undefined && group >= 0) {
+          context.fillStyle = look.ink;
+          context.textAlign = 'center';
+          context.font = '600 11px "Recursive Variable", monospace';
+          context.fillText(LETTERS[group % LETTERS.length]!, at, y(velocity) - 14);
+        }
+      }
+      context.restore();
+      context.font = '12px "Recursive Variable", monospace';
+      context.textAlign = 'left';
+      context.textBaseline = 'middle';
+      if (drawing) {
+        const percent = (value: number) => field.top + field.height * (1 - value / MOST_PERCENT);
+        context.strokeStyle = look.ink;
+        context.setLineDash([4, 4]);
+        context.lineWidth = 1;
+        context.beginPath();
+        context.moveTo(field.left, percent(100));
+        context.lineTo(field.left + field.width, percent(100));
+        context.stroke();
+        context.setLineDash([]);
+        context.fillStyle = look.ink;
+        context.fillText('100 %: as it is. Drag a line; with Shift, a straight one.', field.left + 6, percent(100) - 9);
+        context.lineWidth = 2;
+        context.beginPath();
+        line.forEach((point, index) =>
+          context[index ? 'lineTo' : 'moveTo'](x(point.time_s), percent(Math.min(point.percent, MOST_PERCENT))),
+        );
+        context.stroke();
+      }
+    },
+    [night, view, columns, piece, chosenS, selectedS, groups, drawing, line, moved],
+  );
+
+  const drawHead = useCallback<Draw>(
+    (context, width, height) => {
+      const wave = waveBox(width, height);
+      const look = inks(night);
+      const at = timeToX(useWindow.getState().playheadS, view, wave.left, wave.width);
+      if (at < wave.left - 1 || at > wave.left + wave.width + 1) return;
+      context.fillStyle = look.ink;
+      context.fillRect(at - 1, TOP - 6, 2, height - TOP);
+    },
+    [night, view],
+  );
+
+  const holder = useRef<HTMLDivElement | null>(null);
+  useWheel(holder, waveBox, lengthS);
+  const drag = useRef<{
+    kind: 'note' | 'wave' | 'field' | 'line';
+    fromS: number;
+    fromY: number;
+    moved: boolean;
+    indices: number[];
+  } | null>(null);
+  const locate = (event: ReactPointerEvent<HTMLDivElement>) => {
+    const bounds = event.currentTarget.getBoundingClientRect();
+    const field = fieldBox(bounds.width, bounds.height);
+    const px = event.clientX - bounds.left;
+    const py = event.clientY - bounds.top;
+    const timeS = Math.min(Math.max(xToTime(px, view, field.left, field.width), 0), lengthS);
+    let point: number | null = null;
+    if (columns && py > field.top - 8) {
+      let nearest = REACH_PX;
+      const reach = (REACH_PX / field.width) * view.spanS;
+      for (let i = firstAt(columns.time_s, timeS - reach); (columns.time_s[i] ?? Infinity) < timeS + reach; i++) {
+        const away = Math.hypot(
+          timeToX(columns.time_s[i]!, view, field.left, field.width) - px,
+          field.top + field.height * (1 - columns.velocity[i]! / 127) - py,
+        );
+        if (away < nearest) [nearest, point] = [away, i];
+      }
+    }
+    return { field, px, py, timeS, point, inField: py > field.top - 8 };
+  };
+  const linePoint = (field: Box, py: number, timeS: number): LinePoint => ({
+    time_s: timeS,
+    percent: Math.round(Math.min(Math.max((1 - (py - field.top) / field.height) * MOST_PERCENT, 0), MOST_PERCENT)),
+  });
+
+  return (
+    <div
+      ref={holder}
+      className={`stage ${drawing ? '' : 'grip-note'}`}
+      data-testid="stage"
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        const { field, py, timeS, point, inField } = locate(event);
+        event.currentTarget.setPointerCapture(event.pointerId);
+        const start = { fromS: timeS, fromY: py, moved: false };
+        if (drawing && inField) {
+          drag.current = { ...start, kind: 'line', indices: [] };
+          setLine([linePoint(field, py, timeS)]);
+        } else if (point !== null && columns) {
+          const place = placeOf(columns, point);
+          const together = chosenS.includes(place)
+            ? columns.time_s.flatMap((_, i) => (chosenS.includes(placeOf(columns, i)) ? [i] : []))
+            : [point];
+          if (together.length === 1) useWindow.getState().set({ selectedS: place, playheadS: place, chosenS: [] });
+          drag.current = { ...start, kind: 'note', indices: together };
+        } else drag.current = { ...start, kind: inField ? 'field' : 'wave', indices: [] };
+      }}
+      onPointerMove={(event) => {
+        const now = drag.current;
+        if (!now) return;
+        const { field, px, py, timeS } = locate(event);
+        const fromX = timeToX(now.fromS, view, field.left, field.width);
+        if (!now.moved && Math.hypot(px - fromX, py - now.fromY) < 4) return;
+        now.moved = true;
+        if (now.kind === 'line') {
+          const point = linePoint(field, py, timeS);
+          setLine((points) =>
+            event.shiftKey
+              ? [points[0]!, point]
+              : [...points.filter((one) => Math.abs(one.time_s - timeS) > view.spanS / 400), point].sort(
+                  (a, b) => a.time_s - b.time_s,
+                ),
+          );
+        } else if (now.kind === 'note') {
+          setMoved({ indices: now.indices, by: Math.round(((now.fromY - py) / field.height) * 127) });
+        } else if (now.kind === 'field') {
+          setBox({
+            left: Math.min(fromX, px),
+            top: Math.min(now.fromY, py),
+            width: Math.abs(px - fromX),
+            height: Math.abs(py - now.fromY),
+          });
+        } else {
+          const [from, to] = [Math.min(now.fromS, timeS), Math.max(now.fromS, timeS)];
+          useWindow.getState().set({ loop: { startS: from, endS: Math.max(to, from + 0.03) }, looping: true });
+        }
+      }}
+      onPointerUp={(event) => {
+        const now = drag.current;
+        drag.current = null;
+        if (!now) return;
+        const { field, py, timeS } = locate(event);
+        if (now.kind === 'line') {
+          if (line.length > 1) onDrawn(line);
+          setLine([]);
+        } else if (now.kind === 'note') {
+          if (moved?.by) onVelocity(moved.indices, moved.by);
+          setMoved(null);
+        } else if (now.kind === 'field' && now.moved && columns) {
+          setBox(null);
+          const [from, to] = [Math.min(now.fromS, timeS), Math.max(now.fromS, timeS)];
+          const velocityAt = (where: number) => (1 - (where - field.top) / field.height) * 127;
+          const [high, low] = [velocityAt(Math.min(now.fromY, py)), velocityAt(Math.max(now.fromY, py))];
+          const inside = columns.time_s.flatMap((t, i) =>
+            t >= from && t <= to && columns.velocity[i]! <= high && columns.velocity[i]! >= Math.min(low, 126)
+              ? [placeOf(columns, i)]
+              : [],
+          );
+          useWindow.getState().set({ chosenS: inside, selectedS: null });
+        } else if (!now.moved) {
+          useWindow.getState().set({ playheadS: now.fromS, selectedS: null, chosenS: [], loop: null, looping: false });
+        }
+      }}
+    >
+      <Canvas draw={drawGround} on={onTile} />
+      <Canvas
+        draw={draw}
+        label={`${piece.name}: velocities from ${clock(view.startS)} to ${clock(view.startS + view.spanS)}`}
+      />
+      <Canvas draw={drawHead} on={onHeads} />
+      {box && <div className="choosing" style={box} />}
+    </div>
+  );
+}

@@ -1,0 +1,2 @@
+/** What groups of one and the same sound are called. */
+export const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ';
