@@ -39,6 +39,27 @@ def write_wav(path: Path, audio: NDArray[np.float32], rate_hz: int = RATE_HZ, su
     return path
 
 
+def kit_files(folder: Path) -> list[Path]:
+    """Kick and snare through two microphones each and a pair above, with spill; the snare ghosts once under the kick."""
+    kicks, snares = [0.3 + n for n in range(10)], [0.8 + n for n in range(10)]
+    kick, snare = decaying_strokes(kicks, [0.7] * 10, 11.0, hz=60), decaying_strokes(snares, [0.6] * 10, 11.0, hz=190, seed=9)
+    late = lambda signal, ms: np.concatenate([np.zeros(round(ms * 44.1), np.float32), signal])[: len(signal)]  # noqa: E731
+    mixes = {
+        "Kick In.wav": kick + 0.05 * late(snare, 2.9), "Kick Out.wav": 0.5 * late(kick, 1.0) + 0.06 * late(snare, 3.2),
+        "Snare Top.wav": snare + 0.07 * late(kick, 2.9), "OH L.wav": 0.2 * late(kick, 5) + 0.25 * late(snare, 4), "OH R.wav": 0.2 * late(kick, 5.3) + 0.2 * late(snare, 4.4),
+    }
+    return [write_wav(folder / name, signal.astype(np.float32)) for name, signal in mixes.items()]
+
+
+def stamp_wave(path: Path, samples_since_midnight: int, odd: bool = False) -> None:
+    """Give a WAV file the bext chunk of EBU Tech 3285, in front of its data."""
+    data = path.read_bytes()
+    body = b"workshop".ljust(256, b"\0") + b"".ljust(64, b"\0") + b"2026-03-01" + b"10:00:00"
+    body += samples_since_midnight.to_bytes(8, "little") + b"\1\0".ljust(256, b"\0") + (b"x" if odd else b"")
+    chunk = b"bext" + len(body).to_bytes(4, "little") + body + (b"\0" if odd else b"")
+    path.write_bytes(b"RIFF" + (len(data) - 8 + len(chunk)).to_bytes(4, "little") + b"WAVE" + chunk + data[12:])
+
+
 @pytest.fixture(scope="session")
 def database_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """A migrated database of this test process alone; a throw-away cluster is started where `./nubrak test` has not."""
@@ -69,3 +90,15 @@ def engine(database_url: str) -> Iterator[Engine]:
 @pytest.fixture
 def cache(engine: Engine, database_url: str, tmp_path: Path) -> Cache:
     return Cache(engine, database_url, tmp_path)
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> object:
+    """All that drives a browser on one worker, one after the other: two at once hold each other up, and sound does not wait."""
+    from xdist.scheduler import LoadScopeScheduling
+
+    class ByBrowser(LoadScopeScheduling):
+        def _split_scope(self, nodeid: str) -> str:
+            return "browser" if nodeid.startswith("tests/browser/") else nodeid
+
+    return ByBrowser(config, log)

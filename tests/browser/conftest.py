@@ -10,15 +10,27 @@ import socket
 import subprocess
 import tempfile
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from nubrak.command.places import ROOT
 
+# Whatever must appear may take this long: a build machine does several things at once.
+expect.set_options(timeout=20000)
+
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-background-networking"]
+
+
+def wait_until(page: Page, so: Callable[[], bool], most_s: float = 30.0) -> None:
+    """Let the page run until something is so."""
+    for _ in range(round(most_s * 10)):
+        if so():
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError(f"it did not come to be so; the page says: {page.locator('footer').inner_text()} {page.locator('.notice').all_inner_texts()}")
 
 
 class Product:
@@ -57,7 +69,7 @@ class Product:
         self.process.wait(10)
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def product() -> Iterator[Product]:
     folder = Path(tempfile.mkdtemp(prefix="nubrak-browser-"))
     folder.chmod(0o755)
@@ -68,6 +80,7 @@ def product() -> Iterator[Product]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
+# Not for the whole session: while Playwright is open an event loop runs in this thread, and other tests run their own.
 @pytest.fixture(scope="module")
 def chromium() -> Iterator[Browser]:
     with sync_playwright() as playwright:

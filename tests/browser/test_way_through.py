@@ -11,12 +11,11 @@ import mido
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import Product
 from tests.conftest import decaying_strokes, write_wav
 
-pytestmark = pytest.mark.xdist_group("browser")
 TIMES = [0.3, 0.8, 1.3, 1.8, 2.3, 2.8, 3.3, 3.8]
 LEVELS = [0.6, 0.5, 0.6, 0.06, 0.6, 0.5, 0.6, 0.6]  # the fourth is soft
 
@@ -26,9 +25,11 @@ def kick(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return write_wav(tmp_path_factory.mktemp("files") / "Kick in.wav", decaying_strokes(TIMES, LEVELS, 4.5, hz=60))
 
 
-def sums(page: Page) -> dict[str, str]:
-    words = page.locator(".sums").inner_text().split("\n")
-    return dict(zip(words[::2], words[1::2], strict=False))
+def sums(page: Page) -> dict[str, int]:
+    """The part's numbers in the corner: hits, in doubt, by hand."""
+    found = re.match(r"(\d+) hits? · (\d+) in doubt · (\d+) by hand", page.get_by_test_id("sums").inner_text())
+    assert found
+    return dict(zip(("hits", "doubt", "by hand"), map(int, found.groups()), strict=True))
 
 
 def threshold_line(page: Page) -> tuple[float, float]:
@@ -58,7 +59,7 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product:
 
     # the threshold dragged through the field: what it would lose is said while it moves
     page.get_by_role("link", name=re.compile("^Find")).click()
-    expect(page.locator(".sums")).to_contain_text("8")
+    expect(page.get_by_test_id("sums")).to_contain_text("8 hits")
     x, y = threshold_line(page)
     page.mouse.move(x, y)
     page.mouse.down()
@@ -67,7 +68,7 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product:
     assert stage is not None
     target = threshold_line(page)[1]
     page.mouse.move(x, target - 20, steps=4)
-    while sums(page)["Hits"] != "7" and target > stage["y"] + 200:
+    while "7 hits" not in page.get_by_test_id("chosen").inner_text() and target > stage["y"] + 200:
         target -= 4
         page.mouse.move(x, target)
         page.wait_for_timeout(40)
@@ -98,7 +99,7 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product:
     # a sound on every hit, heard, switched while it plays
     page.get_by_role("link", name=re.compile("^Layer")).click()
     page.get_by_role("option", name=re.compile("Felt kick")).click()
-    expect(page.get_by_label("Felt kick level in dB")).to_have_value("−6.0")
+    expect(page.get_by_label("Felt kick level in dB")).to_be_visible()  # brought to level by what was measured
     page.keyboard.press("Home")
     page.keyboard.press("Space")
     expect(page.get_by_role("button", name="Stop")).to_be_visible()
@@ -134,8 +135,8 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product:
     product.start()
     page.goto(address.replace("/print", "/find"))
     expect(page.locator(".parts .number").first).to_have_text("8")
-    expect(page.get_by_text("By hand", exact=True)).to_be_visible()
-    assert sums(page)["By hand"] == "1"
+    expect(page.get_by_test_id("sums")).to_contain_text("1 by hand")
+    assert sums(page)["hits"] == 8
     expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Undo: Kick: layer Felt kick"))
 
     # killed in the middle, nothing acknowledged is lost
@@ -157,6 +158,7 @@ def test_two_windows_on_one_session_catch_up(product: Product, page: Page, kick:
     other.goto(page.url)
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("8 hits")
     page.keyboard.press("s")
+    expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
     # An edit made on a stale revision is done on top of the other window's.
     other.route("**/events", lambda route: route.abort())
@@ -169,6 +171,25 @@ def test_two_windows_on_one_session_catch_up(product: Product, page: Page, kick:
     expect(other.get_by_text("yours was done on top")).to_be_visible()
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Rack tom")
     expect(page.locator("footer")).to_contain_text("101.0 bpm")
+
+
+def test_what_changes_while_a_window_opens_is_not_missed(product: Product, page: Page, kick: Path) -> None:
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.get_by_test_id("files").set_input_files(str(kick))
+    expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("8 hits")
+    other = page.context.new_page()
+    # The line on which news comes is slow: it opens only after the other window's edit.
+    held: list[Route] = []
+    other.route("**/events", lambda route: held.append(route))
+    other.goto(page.url)
+    expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("8 hits")
+    page.keyboard.press("s")
+    expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
+    expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Kick in.wav")
+    for route in held:
+        route.continue_()
+    expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
 
 
 def test_a_file_that_is_not_audio_is_refused_in_a_sentence(product: Product, page: Page, tmp_path: Path) -> None:

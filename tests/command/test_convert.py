@@ -10,7 +10,7 @@ import mido
 import numpy as np
 
 from nubrak.command.places import ROOT
-from tests.conftest import decaying_strokes, write_wav
+from tests.conftest import decaying_strokes, kit_files, stamp_wave, write_wav
 
 
 def convert(*words: str | Path) -> subprocess.CompletedProcess[str]:
@@ -39,6 +39,36 @@ def test_pieces_may_be_named_and_equal_names_do_not_overwrite(tmp_path: Path) ->
     done = convert(*paths, "--piece", "clap", "--piece", "conga", "--out", tmp_path / "o")
     assert done.returncode == 0 and {p.name for p in (tmp_path / "o").glob("*.mid")} == {"take.mid", "take_.mid", "all.mid"}
     assert [s["piece"] for s in json.loads((tmp_path / "o" / "hits.json").read_text())["sources"]] == ["clap", "conga"]
+
+
+def test_a_folder_of_microphones_is_paired_and_joined_and_every_hit_says_why(tmp_path: Path) -> None:
+    files = kit_files(tmp_path)
+    done = convert(*files, "--out", tmp_path / "out")
+    assert done.returncode == 0, done.stderr
+    found = {source["piece"]: source for source in json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]}
+    assert found["kick"]["files"] == ["Kick In.wav", "Kick Out.wav"] and found["crash"]["files"] == ["OH L.wav", "OH R.wav"]
+    assert np.allclose([hit["time_s"] for hit in found["kick"]["hits"]], [0.3 + n for n in range(10)], atol=0.001)
+    assert np.allclose([hit["time_s"] for hit in found["snare"]["hits"]], [0.8 + n for n in range(10)], atol=0.001)
+    assert all(hit["reason"].startswith("Counts") and 0 <= hit["doubt"] <= 0.5 for source in found.values() for hit in source["hits"])
+    assert "Kick In.wav, Kick Out.wav: Kick, 10 hits" in done.stdout
+
+
+def test_what_the_files_are_may_be_said(tmp_path: Path) -> None:
+    loop = write_wav(tmp_path / "take.wav", decaying_strokes([0.2, 0.6, 1.0], [0.5, 0.5, 0.5], 1.6))
+    for source_is, piece in (("loop", "loop"), ("mouth", "else"), ("hand", "else")):
+        assert convert(loop, "--source-is", source_is, "--out", tmp_path / source_is).returncode == 0
+        (source,) = json.loads((tmp_path / source_is / "hits.json").read_text())["sources"]
+        assert source["piece"] == piece and np.allclose([hit["time_s"] for hit in source["hits"]], [0.2, 0.6, 1.0], atol=0.001)
+    assert convert(loop, "--source-is", "trumpet", "--out", tmp_path / "x").returncode == 2
+
+
+def test_stamped_files_keep_their_distance(tmp_path: Path) -> None:
+    for name, stamp in (("kick.wav", 48000 * 36000), ("snare.wav", 48000 * 36000 + 24000)):
+        write_wav(tmp_path / name, decaying_strokes([0.3, 0.9], [0.6, 0.6], 1.5, rate_hz=48000, hz=60 if name == "kick.wav" else 190), rate_hz=48000)
+        stamp_wave(tmp_path / name, stamp)
+    assert convert(tmp_path / "kick.wav", tmp_path / "snare.wav", "--out", tmp_path / "out").returncode == 0
+    found = {source["piece"]: [hit["time_s"] for hit in source["hits"]] for source in json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]}
+    assert np.allclose(found["kick"], [0.3, 0.9], atol=0.001) and np.allclose(found["snare"], [0.8, 1.4], atol=0.001)
 
 
 def test_wrong_words_and_wrong_files(tmp_path: Path) -> None:

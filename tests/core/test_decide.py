@@ -7,17 +7,32 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.decide import COUNTS, Decisions, Evidence, FindSettings, Mark, State, decide, reason
-from nubrak.core.pieces import PIECES
+from nubrak.core.decide import COUNTS, CurvePoint, Decisions, FindSettings, Mark, State
+from nubrak.core.decide import decide as decide_weighed
+from nubrak.core.evidence import FEATURES, Evidence
+from nubrak.core.material import MATERIALS, Material
+from nubrak.core.pieces import PIECES, Piece
+from nubrak.core.reason import reason
 from nubrak.core.sort import ghosts
-from nubrak.core.spill import Heard, predict
-from nubrak.core.suggest import suggest_threshold
+from nubrak.core.spill import NEVER_DB
+from nubrak.core.suggest import suggest_below, suggest_threshold
 
 SNARE = PIECES["snare"]
+BY_LINES = MATERIALS["hand"]  # threshold, rise and margin decide alone
 
 
-def evidence(times: list[float], levels: list[float], rises: list[float] | None = None) -> Evidence:
-    return Evidence(np.array(times), np.array(levels), np.array(rises or [20.0] * len(times)))
+def evidence(times: list[float], levels: list[float], rises: list[float] | None = None, spill: list[float] | None = None, before: list[float] | None = None) -> Evidence:
+    count, at = len(times), np.array(times)
+    spill_db = np.array(spill or [NEVER_DB] * count)
+    return Evidence(
+        time_s=at, attack_s=at, level_db=np.array(levels), rise_db=np.array(rises or [20.0] * count), before_db=np.array(before or [-90.0] * count), spill_db=spill_db,
+        spill_from=np.where(spill_db > NEVER_DB, 0, -1), spill_at_s=at - 0.003, features=np.zeros((count, len(FEATURES)), np.float32), names=("kick",),
+    )
+
+
+def decide(found: Evidence, settings: FindSettings, marks: list[Mark], piece: Piece, chance: list[float] | None = None, material: Material = BY_LINES,
+           span_s: tuple[float, float] | None = None) -> Decisions:
+    return decide_weighed(found, np.array(chance or [1.0] * len(found.time_s)), settings, marks, piece, material, span_s)
 
 
 def states(decisions: Decisions) -> list[State]:
@@ -93,16 +108,84 @@ def test_ghosts_are_told_from_full_strokes_only_where_there_are_two_groups() -> 
     assert not ghosts(rng.normal(-10, 3, 100)).any()
 
 
-def test_spill_is_told_from_a_true_stroke_at_the_same_moment() -> None:
-    rng = np.random.default_rng(6)
-    kick_times = np.arange(40) * 0.5 + 0.2
-    kick = Heard("Kick", kick_times, rng.normal(-8, 2, 40), np.ones(40, bool))
-    level = kick.level_db - 22 + rng.normal(0, 0.8, 40)
-    level[[5, 17]] = -12.0  # the snare was struck together with the kick
-    snare = Heard("Snare", kick_times + 0.002, level, np.ones(40, bool))
-    spill = predict(snare, [kick])
-    decided = decide(Evidence(snare.time_s, snare.level_db, np.full(40, 30.0)), FindSettings(threshold_db=-60), [], SNARE, spill)
-    assert np.nonzero(decided.counts)[0].tolist() == [5, 17]
-    assert "what Kick spills here" in reason(decided, 0)
-    off = decide(Evidence(snare.time_s, snare.level_db, np.full(40, 30.0)), FindSettings(threshold_db=-60, spill_margin_db=None), [], SNARE, spill)
-    assert off.counts.all()
+def test_by_lines_a_candidate_must_stand_over_the_spill_by_the_margin() -> None:
+    found = evidence([0.1, 0.6, 1.1], [-30, -12, -31], spill=[-31, -31, NEVER_DB])
+    decided = decide(found, FindSettings(threshold_db=-60), [], SNARE)
+    assert states(decided) == [State.SPILL, State.HIT, State.HIT]
+    assert "1.0 dB over what the kick spills here" in reason(decided, 0)
+    assert decide(found, FindSettings(threshold_db=-60, spill_margin_db=None), [], SNARE).counts.all()
+
+
+def test_the_evidence_decides_by_default_and_margin_and_threshold_lean_on_it() -> None:
+    close = MATERIALS["close"]
+    found = evidence([0.1, 0.6, 1.1, 1.6], [-10, -30, -32, -33], spill=[-35, -31, NEVER_DB, NEVER_DB])
+    chance = [0.99, 0.3, 0.3, 0.97]
+    decided = decide(found, FindSettings(), [], SNARE, chance, close)
+    assert states(decided) == [State.HIT, State.SPILL, State.UNLIKE, State.HIT]
+    # Doubt is the chance of the other outcome, a little surer than the trees: odds to the power of 1.4.
+    wanted = [1 / (1 + (p / (1 - p)) ** 1.4) for p in (0.99, 0.7, 0.7, 0.97)]
+    assert decided.doubt.tolist() == pytest.approx(wanted)
+    # a margin 8 dB smaller lets the spill pass, a stricter surety takes the least sure out, none leaves it to the lines
+    assert states(decide(found, FindSettings(spill_margin_db=-4), [], SNARE, chance, close))[1] is State.HIT
+    assert not decide(found, FindSettings(surety_percent=95), [], SNARE, [0.99, 0.3, 0.3, 0.9], close).counts[3]
+    assert decide(found, FindSettings(surety_percent=0, threshold_db=-60), [], SNARE, chance, close).counts.tolist() == [True, False, True, True]
+    # a threshold far under the suggestion says that softer strokes count, but spill is still spill
+    softer = evidence([0.1, 0.6, 1.1, 1.6], [-10, -45, -46, -33], spill=[-35, -46, NEVER_DB, NEVER_DB])
+    assert states(decide(softer, FindSettings(), [], SNARE, chance, close)) == [State.HIT, State.UNDER, State.UNDER, State.HIT]
+    assert states(decide(softer, FindSettings(threshold_db=-55), [], SNARE, chance, close)) == [State.HIT, State.SPILL, State.HIT, State.HIT]
+
+
+def test_the_suggested_line_lies_under_the_softest_stroke_in_the_gap_to_the_rest() -> None:
+    suggested = suggest_below(np.array([-10.0, -20.0, -31.0, -40.0]), np.array([True, True, False, False]), np.array([False, False, True, True]))
+    assert -31 < suggested.threshold_db < -20 and suggested.gap_db == 11.0
+    nothing = suggest_below(np.array([-30.0]), np.array([False]), np.array([True]))
+    assert nothing.threshold_db > -30
+
+
+def test_the_threshold_follows_its_curve() -> None:
+    curve = [CurvePoint(time_s=10, offset_db=-30), CurvePoint(time_s=0, offset_db=0)]
+    decided = decide(evidence([0.0, 5.0, 10.0, 20.0], [-25, -34, -49, -51]), FindSettings(threshold_db=-20, curve=curve), [], SNARE)
+    assert decided.line_db.tolist() == [-20, -35, -50, -50]
+    assert states(decided) == [State.UNDER, State.HIT, State.HIT, State.UNDER]
+    assert "5.0 dB under the threshold" in reason(decided, 0)
+
+
+def test_a_wash_does_not_trigger_again_before_it_has_fallen() -> None:
+    found = evidence([0.0, 0.2, 0.4, 0.6], [-10, -14, -13, -4], before=[-90, -12, -16, -12])
+    decided = decide(found, FindSettings(threshold_db=-40, hold_off_ms=50, re_arm_db=3), [], PIECES["crash"])
+    assert states(decided) == [State.HIT, State.NOT_ARMED, State.HIT, State.HIT]
+    assert "re-arm asks for" in reason(decided, 1)
+
+
+def test_outside_the_range_only_marks_count() -> None:
+    found = evidence([0.5, 1.5, 2.5], [-10, -10, -10])
+    decided = decide(found, FindSettings(threshold_db=-40), [Mark(kind="keep", time_s=2.5)], SNARE, span_s=(1.0, 2.0))
+    assert states(decided) == [State.OUTSIDE, State.HIT, State.KEPT]
+    assert "outside the range" in reason(decided, 0)
+
+
+def test_a_moved_hit_stands_where_it_was_put_and_keeps_its_candidate() -> None:
+    found = evidence([0.5, 1.0], [-10, -12])
+    marks = [Mark(kind="keep", time_s=0.5, to_s=1.2), Mark(kind="add", time_s=2.0, to_s=1.9)]
+    for threshold in (-60.0, -5.0):
+        decided = decide(found, FindSettings(threshold_db=threshold), marks, SNARE)
+        assert decided.time_s.tolist() == [1.0, 1.2, 1.9] and decided.row.tolist() == [1, 0, -1]
+    assert "moved by +700.0 ms" in reason(decided, 1)
+
+
+def test_of_two_in_the_hold_off_the_surer_stands_before_the_louder() -> None:
+    found = evidence([0.5, 0.51], [-20, -12])
+    decided = decide(found, FindSettings(hold_off_ms=30), [], SNARE, [0.99, 0.6], MATERIALS["close"])
+    assert states(decided) == [State.HIT, State.HELD_OFF]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.tuples(st.floats(0, 30), st.floats(-70, 0), st.floats(0.001, 0.999)), min_size=1, max_size=60), st.floats(-12, 24), st.floats(-12, 24))
+def test_a_smaller_margin_never_loses_a_candidate_and_doubt_never_passes_a_half(rows: list[tuple[float, float, float]], one: float, other: float) -> None:
+    rows = sorted(rows)
+    found = evidence([r[0] for r in rows], [r[1] for r in rows], spill=[r[1] - 3 for r in rows])
+    chance, line = [r[2] for r in rows], {"threshold_db": -80.0, "hold_off_ms": 5.0}
+    small, large = (decide(found, FindSettings(spill_margin_db=m, **line), [], SNARE, chance, MATERIALS["close"]) for m in sorted((one, other)))
+    passed = [np.isin(d.state, (State.HIT, State.HELD_OFF)) for d in (small, large)]
+    assert np.all(passed[0][np.argsort(small.row)] | ~passed[1][np.argsort(large.row)])
+    assert np.all(decide(found, FindSettings(), [], SNARE, chance, MATERIALS["close"]).doubt <= 0.5)

@@ -10,13 +10,15 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.document import Blend, Clip, Document, Layer, Part, Source
+from nubrak.core.blend import Blend
+from nubrak.core.document import Clip, Document, Layer, Part, Source
 from nubrak.core.kit import Instrument, Sample
 from nubrak.core.layer import render_layer
-from nubrak.core.mix import render
+from nubrak.core.mix import Mix, render
 from nubrak.core.peaks import BASE_EXPONENT, TILE_BINS, extremes, tile
-from nubrak.core.prints import print_wav
+from nubrak.core.prints import PrintSettings, print_file
 from nubrak.core.shape import Notes
+from nubrak.core.voice import Voice, made_ready
 
 RATE_HZ = 44100
 RNG = np.random.default_rng(11)
@@ -29,8 +31,8 @@ INSTRUMENT = Instrument(name="T", piece="snare", samples=[
 NOTES = Notes(np.sort(RNG.uniform(0, 3, 60)), RNG.integers(20, 127, 60), 38, 10, 0.5)
 
 
-def audio_of(sample: Sample) -> np.ndarray:
-    return AUDIO[sample.audio]
+def audio_of(sample: Sample, voice: Voice) -> tuple[np.ndarray, int]:
+    return made_ready(AUDIO[sample.audio], sample.attack_s, RATE_HZ, voice)
 
 
 @settings(max_examples=40, deadline=None)
@@ -42,12 +44,20 @@ def test_a_window_equals_that_stretch_of_the_whole_bit_for_bit(start: int, frame
     assert np.array_equal(window, whole[start : start + frames])
 
 
+def test_a_sample_tuned_far_down_sounds_to_its_end_in_every_window() -> None:
+    long = (0.1 * RNG.standard_normal((19 * RATE_HZ, 1))).astype(np.float32)
+    layer = Layer(instrument=Instrument(name="L", piece="crash", samples=[Sample(audio="l")]), tune_semitones=-12)
+    ready = made_ready(long, 0.0, RATE_HZ, layer)
+    out = render_layer(layer, Notes(np.array([0.5]), np.array([100]), 49, 10, 0.5), lambda *_: ready, RATE_HZ, 37 * RATE_HZ, 1000)
+    assert np.abs(out).max() > 0.01
+
+
 def test_the_samples_attack_stands_on_the_hit() -> None:
     click = np.zeros((500, 1), np.float32)
     click[44] = 1.0
     instrument = Instrument(name="C", piece="kick", samples=[Sample(audio="x", attack_s=44 / RATE_HZ, velocity=100)])
     layer = Layer(instrument=instrument, level_db=0)
-    out = render_layer(layer, Notes(np.array([0.5]), np.array([100]), 36, 10, 0.5), lambda _: click, RATE_HZ, 0, RATE_HZ)
+    out = render_layer(layer, Notes(np.array([0.5]), np.array([100]), 36, 10, 0.5), lambda _, voice: (click, 44), RATE_HZ, 0, RATE_HZ)
     assert np.nonzero(out[:, 0])[0].tolist() == [round(0.5 * RATE_HZ)] and out[round(0.5 * RATE_HZ), 0] == 1.0
 
 
@@ -63,7 +73,7 @@ def test_levels_follow_velocity_by_the_amount() -> None:
     instrument = Instrument(name="O", piece="kick", samples=[Sample(audio="x", velocity=127)])
     two = Notes(np.array([0.0, 0.5]), np.array([127, 64]), 36, 10, 0.5)
     for amount, wanted_db in ((1.0, -11.9), (0.5, -5.95), (0.0, 0.0)):
-        out = render_layer(Layer(instrument=instrument, level_db=0, velocity_amount=amount), two, lambda _: ones, RATE_HZ, 0, RATE_HZ)
+        out = render_layer(Layer(instrument=instrument, level_db=0, velocity_amount=amount), two, lambda _, voice: (ones, 0), RATE_HZ, 0, RATE_HZ)
         assert 20 * np.log10(out[round(0.5 * RATE_HZ), 0] / out[0, 0]) == pytest.approx(wanted_db, abs=0.02)
 
 
@@ -81,7 +91,7 @@ RECORDING = (RNG.standard_normal((RATE_HZ, 1)) * 0.2).astype(np.float32)
 
 def test_both_is_recording_plus_layers_and_a_shared_source_sounds_once() -> None:
     document, notes = session()
-    heard = {bus: render(document, notes, lambda _: RECORDING, audio_of, bus, ["p", "q"], 1000, 30000) for bus in ("recording", "layers", "both")}
+    heard = {bus: render(Mix(document, notes, lambda _: RECORDING, audio_of), bus, ["p", "q"], 1000, 30000) for bus in ("recording", "layers", "both")}
     assert np.allclose(heard["both"], heard["recording"] + heard["layers"], atol=1e-6)
     begin = round(0.1 * RATE_HZ)
     assert np.allclose(heard["recording"][begin - 1000 : begin - 900, 0], RECORDING[:100, 0] * 0.5, atol=1e-4)
@@ -91,14 +101,14 @@ def test_a_print_is_the_windows_joined_and_libsndfile_reads_it_back(tmp_path: Pa
     document, notes = session()
 
     def window(start: int, frames: int) -> np.ndarray:
-        return render(document, notes, lambda _: RECORDING, audio_of, "both", ["p"], start, frames)
+        return render(Mix(document, notes, lambda _: RECORDING, audio_of), "both", ["p"], start, frames)
 
     frames = 3 * RATE_HZ + 777
-    peak = print_wav(tmp_path / "p.wav", window, frames, RATE_HZ, "float")
+    peak = print_file(tmp_path / "p.wav", window, frames, RATE_HZ, PrintSettings(depth="float")).peak_db
     read, rate = soundfile.read(str(tmp_path / "p.wav"), dtype="float32")
     assert rate == RATE_HZ and read.shape == (frames, 2) and np.array_equal(read, window(0, frames))
-    assert peak == pytest.approx(np.abs(read).max())
-    print_wav(tmp_path / "q.wav", window, frames, RATE_HZ, "24")
+    assert 10 ** (peak / 20) == pytest.approx(np.abs(read).max())
+    print_file(tmp_path / "q.wav", window, frames, RATE_HZ)
     assert soundfile.info(str(tmp_path / "q.wav")).subtype == "PCM_24"
 
 

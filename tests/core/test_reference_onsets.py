@@ -15,7 +15,7 @@ import pytest
 from benchmarks.performances import RATE_HZ, available, moments, render, rock, truth
 from nubrak.core.decide import FindSettings
 from nubrak.core.find import find_candidates
-from nubrak.core.flow import PartInput, decide_part
+from nubrak.core.flow import PartInput, decide_alone
 
 pytestmark = pytest.mark.skipif(not available(), reason="fluidsynth and fluid-soundfont-gm are not installed")
 
@@ -25,7 +25,7 @@ def test_ahead_of_librosa_at_ten_milliseconds() -> None:
     reference = moments(truth(strokes))
     length_s = strokes[-1].time_s + 3
     audio = np.sum([render([s for s in strokes if s.piece == piece], length_s=length_s) for piece in sorted({s.piece for s in strokes})], axis=0)
-    ours = decide_part(PartInput("mix", "loop", find_candidates(audio, RATE_HZ), FindSettings(), []), None)
+    ours = decide_alone(PartInput("mix", "loop", find_candidates(audio, RATE_HZ), FindSettings(), []))
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         import librosa
@@ -39,7 +39,7 @@ def test_ahead_of_librosa_at_ten_milliseconds() -> None:
 
 def test_a_drum_alone_is_found_without_a_correction_and_timed_within_a_millisecond() -> None:
     strokes = [stroke for stroke in rock(bars=8, bpm=112, seed=4) if stroke.piece == "kick"]
-    decided = decide_part(PartInput("kick", "kick", find_candidates(render(strokes), RATE_HZ), FindSettings(), []), None)
+    decided = decide_alone(PartInput("kick", "kick", find_candidates(render(strokes), RATE_HZ), FindSettings(), []))
     found, wanted = decided.time_s[decided.counts], truth(strokes)
     assert mir_eval.onset.f_measure(wanted, found, window=0.01)[0] == 1.0
     assert np.median(np.abs(found - wanted)) <= 0.0003

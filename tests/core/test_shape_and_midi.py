@@ -15,9 +15,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nubrak.core.layer import level_of_velocity_db
-from nubrak.core.midi import Tempo, Track, midi_file, seconds_to_ticks
+from nubrak.core.midi import Track, midi_file, seconds_to_ticks
 from nubrak.core.pieces import PIECES
-from nubrak.core.shape import LOUDEST_USUAL, Notes, ShapeSettings, velocities
+from nubrak.core.shape import Notes, ShapeSettings, velocities
+from nubrak.core.tempo import Tempo
+from nubrak.core.velocity import LOUDEST_USUAL
 
 
 def notes(times: list[float], velocity: list[int] | None = None, number: int = 36) -> Notes:

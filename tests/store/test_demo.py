@@ -11,10 +11,11 @@ from sqlalchemy import Engine
 
 from nubrak.core.decide import FindSettings
 from nubrak.core.find import find_candidates
-from nubrak.core.flow import PartInput, decide_part
+from nubrak.core.flow import PartInput, decide_alone
+from nubrak.core.kit import STARTER
 from nubrak.core.pieces import PIECES
 from nubrak.demo.kit import INSTRUMENTS, RATE_HZ, made_samples
-from nubrak.demo.load import FIRST_SESSION, KIT_ID, load_demo
+from nubrak.demo.load import FIRST_SESSION, load_demo
 from nubrak.demo.score import BARS, BPM, LEAD_S, act_one, claps_of_the_audience, loop_of_the_moth
 from nubrak.demo.strokes import STROKES
 from nubrak.store.kits import all_kits
@@ -60,7 +61,7 @@ def test_one_stroke_never_gives_two_hits() -> None:
     for sound, make in STROKES.items():
         audio = np.concatenate([np.zeros(4410, np.float32), make(np.random.default_rng(3), 0.9, RATE_HZ), np.zeros(4410, np.float32)])
         piece = next(made.piece for made in INSTRUMENTS if made.stroke == sound)
-        decided = decide_part(PartInput(sound, piece, find_candidates(audio, RATE_HZ), FindSettings(), []), None)
+        decided = decide_alone(PartInput(sound, piece, find_candidates(audio, RATE_HZ), FindSettings(), []))
         assert np.count_nonzero(decided.counts) == 1, sound
 
 
@@ -81,7 +82,7 @@ def test_a_new_installation_brings_the_sessions_analysed_and_a_second_start_chan
     state = sessions.get(FIRST_SESSION)
     assert [part.piece for _, part in state.document.ordered_parts()] == ["kick", "snare", "hi-hat", "floor-tom", "crash"]
     assert {line.id for line in sessions.all()} >= {FIRST_SESSION, "moth-loop", "claps"}
-    kit = all_kits(engine)[KIT_ID]
+    kit = all_kits(engine)[STARTER]
     assert len(kit.instruments) == len(INSTRUMENTS)
     load_demo(database_url, tmp_path)
     assert sessions.get(FIRST_SESSION) == state

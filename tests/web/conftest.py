@@ -44,3 +44,12 @@ def browser(database_url: str, tmp_path: Path) -> Iterator[Browser]:
 @pytest.fixture
 def kick(tmp_path: Path) -> Path:
     return write_wav(tmp_path / "kick.wav", decaying_strokes([0.25, 0.75, 1.25, 1.75], [0.8, 0.7, 0.2, 0.75], 2.2, hz=60))
+
+
+@pytest.fixture
+def played(browser: Browser, kick: Path) -> tuple[str, str]:
+    """A session of four kick strokes, and its part."""
+    session = browser.session()
+    state = browser.drop(session, kick)
+    browser.get(f"/api/sessions/{session}/overview")
+    return session, next(iter(state["document"]["parts"]))

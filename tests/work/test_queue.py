@@ -102,9 +102,10 @@ def test_news_reach_every_window_of_the_web_server(engine: Engine, database_url:
         hub = Hub(database_url)
         hub.start()
         windows = [hub.news(), hub.news()]
-        first = [asyncio.create_task(anext(window)) for window in windows]
-        heard = await asyncio.wait_for(asyncio.gather(*first), 10)
-        assert set(heard) == {"again"}
+        # Once for having begun to listen, once more when the database is listened to.
+        for _ in range(2):
+            first = [asyncio.create_task(anext(window)) for window in windows]
+            assert set(await asyncio.wait_for(asyncio.gather(*first), 10)) == {"again"}
         second = [asyncio.create_task(anext(window)) for window in windows]
         await asyncio.sleep(0)
         await asyncio.to_thread(sessions.edit, state.id, 0, Rename(kind="rename", name="Two"))
@@ -134,3 +135,20 @@ def test_what_goes_wrong_is_said_where_the_source_stands(engine: Engine, databas
     with Db(engine) as db:
         row = db.get(ProgressRow, audio)
         assert row is not None and row.problem is not None and "no room left" in row.problem and "The recording is kept" in row.problem
+
+
+def test_a_window_that_fell_far_behind_reads_everything_once() -> None:
+    async def listen() -> list[str]:
+        hub = Hub("postgresql:///nowhere")
+        window = hub.news()
+        heard = [await anext(window)]
+        for revision in range(1500):
+            hub._tell(f"session one {revision}")
+        for _ in range(500):
+            heard.append(await asyncio.wait_for(anext(window), 10))
+        return heard
+
+    heard = asyncio.run(listen())
+    assert heard[:2] == ["again", "again"]
+    # Nothing after that point is lost, and the last is the last.
+    assert heard[2:] == [f"session one {revision}" for revision in range(1001, 1500)]
