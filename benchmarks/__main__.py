@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, speed
+from benchmarks import accuracy, shaping, single, speed
 
 if __name__ == "__main__":
     wanted = sys.argv[1:] or ["speed", "accuracy"]
     if "speed" in wanted:
         speed.run()
+    if "shape" in wanted or not sys.argv[1:]:
+        shaping.run()
     if "accuracy" in wanted:
+        single.run()
         accuracy.run()
     if "browser" in wanted or not sys.argv[1:]:
         from benchmarks import browser

@@ -49,6 +49,29 @@ _PLAY = """async () => {
   return performance.now() - begin;
 }"""
 
+# From the key to the moment the sound stepped to is due, as the page puts it on the audio clock.
+_STEP = """async () => {
+  const proto = AudioBufferSourceNode.prototype, plain = proto.start, ask = window.fetch;
+  const begin = performance.now();
+  let came = false;
+  window.fetch = async (...asked) => {
+    const answer = await ask(...asked);
+    if (String(asked[0]).includes('trying=') && !String(asked[0]).includes('frames=1&')) came = true;
+    return answer;
+  };
+  const due = new Promise((done) => {
+    proto.start = function (at, ...rest) {
+      if (came) done(performance.now() - begin + Math.max(at - this.context.currentTime, 0) * 1000);
+      return plain.call(this, at, ...rest);
+    };
+  });
+  window.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowDown'}));
+  const spent = await Promise.race([due, new Promise((done) => setTimeout(() => done(3000), 3000))]);
+  proto.start = plain;
+  window.fetch = ask;
+  return spent;
+}"""
+
 _FRAMES = """async () => {
   const stage = document.querySelector('[data-testid=stage]');
   const box = stage.getBoundingClientRect();
@@ -87,7 +110,7 @@ def _memory_mb(page: Page) -> float:
     return float(page.evaluate("performance.memory.usedJSHeapSize")) / 1e6
 
 
-def run(minutes: float = 10.0, sources: int = 8) -> None:
+def run(minutes: float = 10.0, sources: int = 16) -> None:
     """Start the product, load a large session, and measure in headless Chromium without a graphics card."""
     print(f"In the browser, {sources} sources of {minutes:.0f} minutes, 1280×800, software drawing")
     with tempfile.TemporaryDirectory() as name, sync_playwright() as playwright:
@@ -115,6 +138,15 @@ def run(minutes: float = 10.0, sources: int = 8) -> None:
             page.keyboard.press("Space")
             page.wait_for_timeout(15000)
             print(f"  script memory after 15 s of playing / 300 MB, wanted < 1: {_memory_mb(page) / 300:.2f}   ({_memory_mb(page):.0f} MB)")
+            page.goto(f"{product.address}/session/{session}/layer")
+            page.wait_for_timeout(4000)
+            page.keyboard.press("Space")
+            page.wait_for_timeout(2000)
+            steps = []
+            for _ in range(10):
+                steps.append(page.evaluate(_STEP))
+                page.wait_for_timeout(900)
+            print(f"  next sound heard, locked and at level / 150 ms, wanted < 1: {np.median(steps) / 150:.2f}   (median {np.median(steps):.0f} ms, slowest {max(steps):.0f} ms)")
             chromium.close()
         finally:
             product.interrupt()

@@ -18,6 +18,8 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from benchmarks.keep import keep_array
+
 SOUND_FONT = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
 CACHE = Path(__file__).parent / ".cache"
 RATE_HZ = 44100
@@ -73,7 +75,6 @@ def render(strokes: list[Stroke], program: int = 0, length_s: float | None = Non
     """The strokes through the sound font's drum kit ``program``, mono (frames,) float32, dry."""
     length_s = length_s or max(stroke.time_s for stroke in strokes) + 3.0
     key = hashlib.sha256(repr((strokes, program, length_s, RATE_HZ)).encode()).hexdigest()[:24]
-    CACHE.mkdir(exist_ok=True)
     kept = CACHE / f"{key}.npy"
     if kept.exists():
         return np.asarray(np.load(kept))
@@ -103,7 +104,7 @@ def render(strokes: list[Stroke], program: int = 0, length_s: float | None = Non
     mono = np.zeros(round(length_s * RATE_HZ), np.float32)
     mixed = audio.mean(axis=1)[: len(mono)]
     mono[: len(mixed)] = mixed
-    np.save(kept, mono)
+    keep_array(kept, mono)
     return mono
 
 

@@ -1,0 +1,158 @@
+"""Single strokes of real recorded drums, from General MIDI sound fonts through fluidsynth, with their attack known to the sample.
+
+Every piece of a kit is struck alone at 16 velocities and cut out; the attack is where the stroke comes within 40 dB of its peak.
+A performance is put together from these strokes, each a little different in pitch and colour, as no two strokes of a player are alike.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import subprocess
+import tempfile
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import mido
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+from scipy.signal import lfilter
+
+from benchmarks.keep import keep_array
+from nubrak.demo.strokes import STROKES
+
+CACHE = Path(__file__).parent / ".cache"
+RATE_HZ = 44100
+FONTS = {
+    "general": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),  # Debian: fluid-soundfont-gm
+    "small": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),  # Debian: timgm6mb-soundfont
+}
+NOTES = {
+    "kick": 36, "snare": 38, "hi-hat": 42, "pedal-hat": 44, "open-hat": 46, "rack-tom": 48, "floor-tom": 43, "crash": 49,
+    "ride": 51, "ride-bell": 53,
+}
+LENGTH_S = {"crash": 4.0, "ride": 3.0, "ride-bell": 3.0, "open-hat": 2.0, "hi-hat": 1.0, "pedal-hat": 1.0}
+MADE = {"hi-hat": "hat-closed", "pedal-hat": "hat-pedal", "open-hat": "hat-open", "ride-bell": "ride"}
+VELOCITIES = np.arange(8, 129, 8).clip(max=127)
+LEAD_S = 0.05
+
+
+@dataclass(frozen=True)
+class Kit:
+    """A drum kit of a sound font, or one made by our own synthesis where ``font`` is ``made``; ``pitch`` makes another drum of it
+    by playing it faster or slower.
+    """
+
+    name: str
+    font: str
+    program: int
+    pitch: float = 1.0
+
+
+@dataclass(frozen=True)
+class Sound:
+    """One piece: a stroke per velocity, (frames,) each, and the sample its attack stands at."""
+
+    strokes: tuple[NDArray[np.float32], ...]
+    attacks: tuple[int, ...]
+    usual: float  # root mean square of the first 30 ms of a full stroke, of velocity 96
+
+
+def available(font: str = "general") -> bool:
+    """Whether fluidsynth and the sound font are installed."""
+    return FONTS[font].exists() and subprocess.run(["which", "fluidsynth"], capture_output=True).returncode == 0
+
+
+def attack_of(alone: NDArray[np.float32]) -> int:
+    """First sample of a stroke that stands alone within 40 dB of the peak of its first 40 ms from there."""
+    size = np.abs(alone)
+    begin = int(np.argmax(size > size.max() * 0.003))
+    return int(np.argmax(size > size[begin : begin + round(0.04 * RATE_HZ)].max() * 0.01))
+
+
+@lru_cache(maxsize=256)
+def sound(kit: Kit, piece: str) -> Sound:
+    """All velocities of one piece of a kit."""
+    length_s = LENGTH_S.get(piece, 1.5)
+    size = round(length_s * RATE_HZ)
+    if kit.font == "made":
+        strokes = [_made(kit, piece, int(velocity), size) for velocity in VELOCITIES]
+    else:
+        audio = _rendered(kit, piece, length_s)
+        strokes = [audio[at * size : (at + 1) * size] for at in range(len(VELOCITIES))]
+    if kit.pitch != 1.0:
+        strokes = [np.interp(np.arange(0, size - 1, kit.pitch), np.arange(size), stroke).astype(np.float32) for stroke in strokes]
+    fade = np.ones(len(strokes[0]), np.float32)
+    fade[-2000:] = np.linspace(1, 0, 2000)
+    strokes = [stroke * fade for stroke in strokes]
+    attacks = [attack_of(stroke) for stroke in strokes]
+    return Sound(tuple(strokes), tuple(attacks), loudness(strokes[11], attacks[11]))
+
+
+def loudness(stroke: NDArray[np.float32], attack: int) -> float:
+    """Root mean square of the first 30 ms of a stroke."""
+    return float(np.sqrt(np.mean(stroke[attack : attack + round(0.03 * RATE_HZ)] ** 2)))
+
+
+def _made(kit: Kit, piece: str, velocity: int, size: int) -> NDArray[np.float32]:
+    """A stroke from the demo's synthesis, (size,), with silence before it."""
+    rng = np.random.default_rng([kit.program, velocity, *piece.encode()])
+    stroke = STROKES[MADE.get(piece, piece)](rng, 0.15 + 0.85 * velocity / 127, RATE_HZ).astype(np.float32)
+    out = np.zeros(size, np.float32)
+    lead = round(LEAD_S * RATE_HZ)
+    out[lead : lead + len(stroke)] = stroke[: size - lead]
+    return out
+
+
+def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
+    key = hashlib.sha256(repr((kit.font, kit.program, piece, length_s, list(VELOCITIES), 3)).encode()).hexdigest()[:24]
+    kept = CACHE / f"{key}.npy"
+    if kept.exists():
+        return np.asarray(np.load(kept))
+    midi = mido.MidiFile(type=0, ticks_per_beat=9600)
+    track = mido.MidiTrack()
+    midi.tracks.append(track)
+    track.append(mido.MetaMessage("set_tempo", tempo=500_000))
+    track.append(mido.Message("program_change", channel=9, program=kit.program))
+    now = 0
+    for number, velocity in enumerate(VELOCITIES):
+        for place_s, strength in ((number * length_s + LEAD_S, int(velocity)), ((number + 0.95) * length_s, 0)):
+            tick = round(place_s * 2 * 9600)
+            track.append(mido.Message("note_on", channel=9, note=NOTES[piece], velocity=strength, time=tick - now))
+            now = tick
+        # All sound off, so that nothing of this stroke rings into the next.
+        track.append(mido.Message("control_change", channel=9, control=120, value=0))
+    with tempfile.TemporaryDirectory() as folder:
+        midi.save(f"{folder}/a.mid")
+        subprocess.run(
+            ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE_HZ), "-O", "float", "-T", "wav",
+             "-F", f"{folder}/a.wav", str(FONTS[kit.font]), f"{folder}/a.mid"],
+            check=True, capture_output=True,
+        )
+        audio, _ = soundfile.read(f"{folder}/a.wav", dtype="float32", always_2d=True)
+    wanted = round(length_s * RATE_HZ) * len(VELOCITIES)
+    mono = np.zeros(wanted, np.float32)
+    mixed = audio.mean(axis=1)[:wanted]
+    mono[: len(mixed)] = mixed
+    keep_array(kept, mono)
+    return mono
+
+
+def struck(kit: Kit, piece: str, velocity: int, rng: np.random.Generator) -> tuple[NDArray[np.float32], int]:
+    """One stroke, (frames,), and the sample of its attack: a little other in pitch and colour than the last one.
+
+    A sound font's layers do not grow louder in step; as a stroke's strength is what is asked for, each stroke is brought to the level
+    that its velocity has by the law of DLS Level 1, 40 log10(v / 96) against a full stroke (from memory).
+    """
+    of = sound(kit, piece)
+    nearest = int(np.argmin(np.abs(VELOCITIES - velocity)))
+    stroke = of.strokes[nearest]
+    speed = 1.0 + rng.normal(0, 0.004)
+    places = np.arange(0, len(stroke) - 1, speed)
+    stroke = np.interp(places, np.arange(len(stroke)), stroke)
+    tilt = rng.normal(0, 0.06)
+    stroke = lfilter([1.0, -tilt], [1.0], stroke).astype(np.float32)
+    attack = attack_of(stroke)
+    stroke *= np.float32(of.usual * (velocity / 96.0) ** 2 / max(loudness(stroke, attack), 1e-9))
+    return stroke, attack
