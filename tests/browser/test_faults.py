@@ -9,9 +9,9 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import APIResponse, Page, Route, expect
 
-from tests.browser.conftest import Product
+from tests.browser.conftest import Product, wait_until
 from tests.conftest import decaying_strokes, kit_files
 
 
@@ -42,6 +42,26 @@ def workers_of(parent: int) -> list[int]:
         except OSError:
             continue
     return found
+
+
+def test_an_answer_that_comes_late_takes_back_nothing(product: Product, page: Page, tmp_path: Path) -> None:
+    """The state before the drop, asked for when the window opened, arrives after the drop was taken in."""
+    late: list[tuple[Route, APIResponse]] = []
+    # The news is that there may be news, and then nothing more: what the drop's own answer brings is all the window has.
+    news = "retry: 600000\nevent: again\ndata:  \n\n"
+    page.route("**/events", lambda route: route.fulfill(content_type="text/event-stream", body=news))
+    page.route(re.compile("/api/sessions/[0-9a-f]+$"), lambda route: late.append((route, route.fetch())))
+    new_session(product, page)
+    wait_until(page, lambda: bool(late))
+    page.get_by_test_id("files").set_input_files(str(kit_files(tmp_path)[2]))
+    source = page.get_by_role("button", name=re.compile("Snare Top.wav"))
+    expect(source).to_be_visible()
+    ((route, answer),) = late
+    assert answer.json()["document"]["sources"] == {}
+    with page.expect_response(re.compile("/api/sessions/[0-9a-f]+$")):
+        route.fulfill(response=answer)
+    expect(source).to_contain_text("10 hits", timeout=40000)
+    expect(page.get_by_role("link", name=re.compile("Gather"))).to_contain_text("1 source")
 
 
 def test_a_dropped_folder_brings_every_recording_in_it_and_nothing_else(product: Product, page: Page, tmp_path: Path) -> None:

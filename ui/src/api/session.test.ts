@@ -1,7 +1,7 @@
-import { QueryClient } from '@tanstack/react-query';
+import { QueryClient, QueryObserver } from '@tanstack/react-query';
 import { afterEach, describe, expect, it, vi } from 'vitest';
 import type { SessionState } from './client';
-import { Doing } from './session';
+import { Doing, sessionQuery } from './session';
 
 afterEach(() => vi.unstubAllGlobals());
 
@@ -46,5 +46,28 @@ describe('doing', () => {
     const doing = new Doing(queries, 's');
     expect(await doing.act({ kind: 'rename', name: 'n' })).toBe(true);
     expect(seen).toEqual([7, 9]);
+  });
+  it('is not taken back by an answer that was asked for before it and comes after it', async () => {
+    let answer: (response: Response) => void = () => undefined;
+    vi.stubGlobal('fetch', () => new Promise<Response>((done) => (answer = done)));
+    const json = (revision: number) =>
+      new Response(JSON.stringify(state(revision)), { headers: { 'content-type': 'application/json' } });
+    const queries = new QueryClient();
+    const shown: number[] = [];
+    const watch = new QueryObserver(queries, sessionQuery('s'));
+    const stop = watch.subscribe((result) => void (result.data && shown.push(result.data.revision)));
+    await vi.waitFor(() => expect(watch.getCurrentResult().fetchStatus).toBe('fetching'));
+    new Doing(queries, 's').take(state(1));
+    answer(json(0));
+    await vi.waitFor(() => expect(watch.getCurrentResult().fetchStatus).toBe('idle'));
+    expect(queries.getQueryData<SessionState>(['session', 's'])?.revision).toBe(1);
+    // what is newer is taken in
+    void queries.invalidateQueries({ queryKey: ['session', 's'] });
+    await vi.waitFor(() => expect(watch.getCurrentResult().fetchStatus).toBe('fetching'));
+    answer(json(2));
+    await vi.waitFor(() => expect(queries.getQueryData<SessionState>(['session', 's'])?.revision).toBe(2));
+    expect(shown.at(-1)).toBe(2);
+    expect(shown).not.toContain(0);
+    stop();
   });
 });

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
+import { queryOptions, replaceEqualDeep, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo } from 'react';
 import { useWindow } from '../state/window';
 import { client, Refusal, take, upload, type Action, type FindSettings, type SessionState } from './client';
@@ -6,12 +6,19 @@ import { client, Refusal, take, upload, type Action, type FindSettings, type Ses
 export const useLibrary = () =>
   useQuery({ queryKey: ['library'], queryFn: () => take(client.GET('/api/library')), staleTime: Infinity });
 
-export const useSession = (id: string) =>
-  useQuery({
+/** The later of two revisions. An answer asked for before an edit may come after it, and must not take the edit back. */
+export const later = (old: SessionState | undefined, came: SessionState): SessionState =>
+  old && old.revision > came.revision ? old : replaceEqualDeep(old, came);
+
+export const sessionQuery = (id: string) =>
+  queryOptions({
     queryKey: ['session', id],
     queryFn: () => take(client.GET('/api/sessions/{session_id}', { params: { path: { session_id: id } } })),
     staleTime: Infinity,
+    structuralSharing: (old, came) => later(old as SessionState | undefined, came as SessionState),
   });
+
+export const useSession = (id: string) => useQuery(sessionQuery(id));
 
 export const useOverview = (id: string, revision: number | undefined) =>
   useQuery({
