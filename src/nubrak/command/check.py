@@ -30,7 +30,7 @@ def run_checks(words: list[str]) -> int:
         node = interface.install_packages()
         built = interface.build()
         cluster = Cluster(folder / "postgres")
-        env = os.environ | {"NUBRAK_TEST_DATABASE": cluster.start(), "NUBRAK_TEST_INTERFACE": str(built), "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+        env = os.environ | {"NUBRAK_TEST_DATABASE": cluster.start(), "NUBRAK_TEST_INTERFACE": str(built)}
         failed = [] if words else _static_checks(node)
         say("pytest")
         tests = subprocess.run([sys.executable, "-m", "pytest", *(words or ["-n", "2"])], cwd=ROOT, env=env).returncode
