@@ -1,24 +1,24 @@
 """The attack of a stroke in the time domain: to the sample, not to the analysis frame.
 
 The attack is where the rise that leads into a stroke begins: 40 dB under its peak, or where it leaves what rang before.
-What rang before is predicted by linear prediction (Makhoul, "Linear prediction: a tutorial review", Proc. IEEE 63, 1975)
-fitted to the stretch just before the stroke; the prediction error jumps in the first sample that the ringing does not explain.
+What rang before is predicted by linear prediction fitted to the stretch just before the stroke; the prediction error jumps in
+the first sample that the ringing does not explain.
 """
 
 from __future__ import annotations
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
+from nubrak.core.prediction import ORDER, prediction_error_filter, unexplained
 from nubrak.core.windows import windows_at
 
 UNDER_PEAK_DB = 40.0
-_ORDER = 10
 _BEFORE_MS = 30.0  # what is looked at ahead of the coarse place
 _LEARN_MS = 20.0  # the part of it that teaches the prediction
 _AFTER_MS = 14.0
-_AT_ONCE = 512
+_AT_ONCE = 64  # small enough to stay in the cache
+_RIDGE_DB = -70.0
 _FORERUNNER_DB = 18.0
 _FORERUNNER_MS = 4.0
 _RISE_MS = 1.5
@@ -31,32 +31,30 @@ def refine_attacks(mono: NDArray[np.float32], coarse: NDArray[np.int64], rate_hz
     attacks = np.empty(len(coarse), np.int64)
     for at in range(0, len(coarse), _AT_ONCE):
         part = coarse[at : at + _AT_ONCE]
-        windows = windows_at(mono, part - before - _ORDER, before + _ORDER + after).astype(np.float64)
+        windows = windows_at(mono, part - before - ORDER, before + ORDER + after)
         attacks[at : at + _AT_ONCE] = part - before + _first_new_sample(windows, before, learn)
     return np.clip(attacks, 0, max(len(mono) - 1, 0))
 
 
-def _first_new_sample(windows: NDArray[np.float64], before: int, learn: int) -> NDArray[np.int64]:
-    """Index of the attack in each row, counted without the ``_ORDER`` samples of history in front."""
-    signal = windows[:, _ORDER:]
-    peak = np.abs(signal[:, before - learn // 4 :]).max(axis=1)
-    error = _prediction_error(windows, learn, peak)
-    span = len(signal[0])
-    quiet = learn * 3 // 4
+def _first_new_sample(windows: NDArray[np.float32], before: int, learn: int) -> NDArray[np.int64]:
+    """Index of the attack in each row, counted without the ``ORDER`` samples of history in front."""
+    size = np.abs(windows[:, ORDER:])
+    peak = size[:, before - learn // 4 :].max(axis=1)
+    # A little white noise, far under the stroke, keeps the fit from modelling what does not matter.
+    ridge = learn * (peak.astype(np.float64) * 10.0 ** (_RIDGE_DB / 20.0)) ** 2 + 1e-18
+    taps = prediction_error_filter(windows[:, : ORDER + learn], ridge).astype(np.float32)
+    error = np.abs(unexplained(windows, taps))
     # The raw signal decides where it was silent before; the prediction error where something rang.
-    rang = np.abs(signal[:, :learn]).max(axis=1)
-    unexplained = np.abs(error[:, :learn]).max(axis=1)
-    limit = peak * 10.0 ** (-UNDER_PEAK_DB / 20.0)
-    raw_line = np.maximum(limit, _CLEAR * rang)[:, None]
-    error_line = np.maximum(limit, _CLEAR * unexplained)[:, None]
-    over = (np.abs(signal) > raw_line) | (np.abs(error) > error_line)
-    over[:, :quiet] = False
-    first = np.where(over.any(axis=1), np.argmax(over, axis=1), min(before, span - 1)).astype(np.int64)
-    return _past_forerunner(np.abs(signal), first, peak, limit, learn)
+    limit = peak * np.float32(10.0 ** (-UNDER_PEAK_DB / 20.0))
+    over = size > np.maximum(limit, _CLEAR * size[:, :learn].max(axis=1))[:, None]
+    over |= error > np.maximum(limit, _CLEAR * error[:, :learn].max(axis=1))[:, None]
+    over[:, : learn * 3 // 4] = False
+    first = np.where(over.any(axis=1), np.argmax(over, axis=1), min(before, size.shape[1] - 1)).astype(np.int64)
+    return _past_forerunner(size, first, peak, limit, learn)
 
 
 def _past_forerunner(
-    size: NDArray[np.float64], first: NDArray[np.int64], peak: NDArray[np.float64], limit: NDArray[np.float64], learn: int,
+    size: NDArray[np.float32], first: NDArray[np.int64], peak: NDArray[np.float32], limit: NDArray[np.float32], learn: int,
 ) -> NDArray[np.int64]:
     """Move an attack on where something soft, another piece's spill, begins some milliseconds before the stroke itself.
 
@@ -74,19 +72,6 @@ def _past_forerunner(
             line = max(limit[row], 1.5 * max(early, late))
             out[row] = end + int(np.argmax(size[row, end:] > line))
     return out
-
-
-def _prediction_error(windows: NDArray[np.float64], learn: int, peak: NDArray[np.float64]) -> NDArray[np.float64]:
-    """What linear prediction from the first ``learn`` samples cannot explain, (n, columns - order)."""
-    past = windows[:, : _ORDER + learn]
-    lagged = sliding_window_view(past, _ORDER + 1, axis=1)  # (n, learn, order + 1), newest last
-    moments = np.einsum("nti,ntj->nij", lagged, lagged, optimize=True)
-    # A little white noise, 70 dB under the stroke, keeps the fit from modelling what does not matter.
-    ridge = learn * (peak * 10.0 ** (-70.0 / 20.0)) ** 2 + 1e-18
-    normal = moments[:, :_ORDER, :_ORDER] + ridge[:, None, None] * np.eye(_ORDER)
-    weights = np.linalg.solve(normal, moments[:, :_ORDER, _ORDER][..., None])[..., 0]
-    all_lagged = sliding_window_view(windows, _ORDER + 1, axis=1)
-    return np.asarray(all_lagged[..., _ORDER] - np.einsum("nti,ni->nt", all_lagged[..., :_ORDER], weights, optimize=True))
 
 
 SNAP_S = 0.030

@@ -51,6 +51,23 @@ def into_bands(taper: NDArray[np.float32], rate_hz: int, edges_hz: NDArray[np.fl
     return out
 
 
+def low_bands(taper: NDArray[np.float32], rate_hz: int, edges_hz: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """For ``low_powers_in``: the tapered cosines and sines of the few columns under the last edge, (size, 2 x columns), and what turns
+    their squares into mean squares per band, (2 x columns, bands).
+    """
+    to_bands = into_bands(taper, rate_hz, np.append(edges_hz, np.inf))[:, :-1]
+    used = np.nonzero(np.fft.rfftfreq(_padded(len(taper)), 1 / rate_hz) < edges_hz[-1])[0]
+    turns = 2.0 * np.pi * np.outer(np.arange(len(taper)), used) / _padded(len(taper))
+    waves = taper[:, None] * np.concatenate([np.cos(turns), np.sin(turns)], axis=1)
+    return waves.astype(np.float32), np.tile(to_bands[used], (2, 1))
+
+
+def low_powers_in(windows: NDArray[np.float32], bands: tuple[NDArray[np.float32], NDArray[np.float32]]) -> NDArray[np.float32]:
+    """What ``powers_in`` gives for some low bands of windows (n, size) without their taper, (n, bands): a transform of its few columns."""
+    waves, to_bands = bands
+    return np.asarray((windows @ waves) ** 2 @ to_bands)
+
+
 def no_course() -> NDArray[np.float16]:
     """The course of nothing, (0, REGIONS)."""
     return np.zeros((0, REGIONS), np.float16)
@@ -58,10 +75,12 @@ def no_course() -> NDArray[np.float16]:
 
 def course_of(mono: NDArray[np.float32], rate_hz: int) -> NDArray[np.float16]:
     """The level of ``mono`` (frames,) in dBFS per region every ``STEP_S``, (steps, REGIONS)."""
-    size, lead = round(_WINDOW_S * rate_hz), round(0.001 * rate_hz)
-    taper = attack_taper(size, lead)
+    lead = round(0.001 * rate_hz)
+    taper = attack_taper(round(_WINDOW_S * rate_hz), lead)
+    size = _padded(len(taper))
     to_bands = into_bands(taper, rate_hz, EDGES_HZ)
     begins = np.round(np.arange(0.0, len(mono) / rate_hz, STEP_S) * rate_hz).astype(np.int64) - lead
+    taper = np.pad(taper, (0, size - len(taper)))
     out = np.empty((len(begins), REGIONS), np.float16)
     for at in range(0, len(begins), _AT_ONCE):
         out[at : at + _AT_ONCE] = power_to_db(powers_in(windows_at(mono, begins[at : at + _AT_ONCE], size) * taper, to_bands))

@@ -4,7 +4,7 @@ A drum in front of its microphone gives nearly the same first milliseconds every
 gathered into a few such sounds, and every candidate is laid over each of them where it fits best. The fit says how alike they are;
 the place says when the stroke began, to the sample, also where another's spill runs ahead of it or something still rings.
 Laying over is a matched filter in coloured noise: signal and exemplar are both whitened by what linear prediction learns from
-the stretch before the candidate (Turin, "An introduction to matched filters", IRE Trans. IT-6, 1960; Makhoul 1975).
+the stretch before the candidate (Turin, "An introduction to matched filters", IRE Trans. IT-6, 1960).
 """
 
 from __future__ import annotations
@@ -16,15 +16,15 @@ from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
+from nubrak.core.prediction import ORDER, prediction_error_filter, unexplained
 from nubrak.core.windows import windows_at
 
 MOST = 8
-_ORDER = 10
 _LEARN_MS = 15.0
 _BACK_MS, _AHEAD_MS = 17.0, 14.0  # how far from its place a candidate may be laid
 _UNDER_AHEAD_MS = 14.0  # and how far what lies under it
 _LEAD_MS, _BODY_MS = 1.0, 7.0  # an exemplar begins before its attack and ends after it
-_RIDGE_DB = 60.0
+_RIDGE_DB = -60.0
 _AWAY_COSTS = 0.02  # likeness that a millisecond away from the place must be worth
 _NEAR_MS = 5.0
 _ALIKE = 0.85
@@ -97,11 +97,11 @@ def lay_over(mono: NDArray[np.float32], attacks: NDArray[np.int64], sounds: Exem
 
 
 def _exemplars(mono: NDArray[np.float32], attacks: NDArray[np.int64], level_db: NDArray[np.float64], before_db: NDArray[np.float64], rate_hz: int) -> NDArray[np.float64]:
-    """The sounds that the clearest strokes repeat, (k, columns), each with its attack ``_LEAD_MS`` after its ``_ORDER`` first samples."""
+    """The sounds that the clearest strokes repeat, (k, columns), each with its attack ``_LEAD_MS`` after its ``ORDER`` first samples."""
     rows = _clearest(level_db, before_db)
     lead, body, around = (round(ms * rate_hz / 1000) for ms in (_LEAD_MS, _BODY_MS, 3.0))
     if not len(rows):
-        return np.zeros((0, _ORDER + lead + body))
+        return np.zeros((0, ORDER + lead + body))
     windows = windows_at(mono, attacks[rows] - around, around + 2 * lead + body).astype(np.float64)
     heads = windows[:, around - lead // 2 : around + body - lead]
     alike, places = _each_over_each(windows, heads)
@@ -119,10 +119,10 @@ def _exemplars(mono: NDArray[np.float32], attacks: NDArray[np.int64], level_db: 
         # The cleanest third says where the attack is; all of them together give the sound.
         cleanest = members[np.argsort(before_db[rows[members]])[: max(3, len(members) // 3)]]
         attack = round(float(np.median(-shift[centre, cleanest])))
-        begins = attacks[rows[members]] + shift[centre, members] + attack - lead - _ORDER
-        sounds = windows_at(mono, begins, _ORDER + lead + body).astype(np.float64)
+        begins = attacks[rows[members]] + shift[centre, members] + attack - lead - ORDER
+        sounds = windows_at(mono, begins, ORDER + lead + body).astype(np.float64)
         found.append((sounds / np.maximum(np.abs(sounds).max(axis=1, keepdims=True), 1e-12)).mean(axis=0))
-    return np.array(found).reshape(-1, _ORDER + lead + body)
+    return np.array(found).reshape(-1, ORDER + lead + body)
 
 
 def _clearest(level_db: NDArray[np.float64], before_db: NDArray[np.float64]) -> NDArray[np.int64]:
@@ -146,7 +146,7 @@ def _each_over_each(windows: NDArray[np.float64], heads: NDArray[np.float64]) ->
     # Single precision serves: likeness is read to two digits, and every row is brought to one level.
     windows, heads = (rows / np.maximum(np.abs(rows).max(axis=1, keepdims=True), 1e-12) for rows in (windows, heads))
     spectra, templates = rfft(windows.astype(np.float32), size), np.conj(rfft(heads.astype(np.float32), size))
-    per_energy = (1.0 / np.sqrt(_energies(windows, heads.shape[1]) + 1e-9)).astype(np.float32)
+    per_energy = 1.0 / np.sqrt(_energies(windows, heads.shape[1], lags) + np.float32(1e-9))
     alike, places = np.empty((len(heads), len(windows))), np.empty((len(heads), len(windows)), np.int64)
     at = np.arange(len(windows))
     for row, head in enumerate(heads):
@@ -156,10 +156,23 @@ def _each_over_each(windows: NDArray[np.float64], heads: NDArray[np.float64]) ->
     return alike, places
 
 
-def _energies(rows: NDArray[np.floating], width: int) -> NDArray[np.floating]:
-    """Energy of every stretch of ``width`` columns, (n, columns - width + 1)."""
-    sums = np.cumsum(np.pad(rows * rows, ((0, 0), (1, 0))), axis=1, dtype=np.float64)
-    return np.maximum(sums[:, width:] - sums[:, :-width], 1e-20)
+def _energies(rows: NDArray[np.floating], width: int, lags: int) -> NDArray[np.float32]:
+    """Energy of every stretch of ``width`` columns, of the first ``lags``, (n, lags)."""
+    sums = np.empty((len(rows), width + lags))
+    sums[:, 0] = 0.0
+    np.cumsum(np.square(rows[:, : width + lags - 1]), axis=1, dtype=np.float64, out=sums[:, 1:])
+    energy = np.subtract(sums[:, width:], sums[:, :lags], dtype=np.float64).astype(np.float32)
+    return np.maximum(energy, np.float32(1e-20), out=energy)
+
+
+def _per_energy(rows: NDArray[np.float32], width: int, lags: int) -> NDArray[np.float32]:
+    """What brings every stretch of ``width`` columns to an energy of one, (n, lags). What lies far under the loudest stretch is no
+    stroke, however alike; and single precision has nothing to say there.
+    """
+    energy = _energies(rows, width, lags)
+    energy += np.float32(_LEAST_SHARE) * energy.max(axis=1, keepdims=True)
+    np.sqrt(energy, out=energy)
+    return np.reciprocal(energy, out=energy)
 
 
 def _matched(
@@ -169,26 +182,26 @@ def _matched(
     with the level, for what is left without the likest one.
     """
     back, near, ahead, learn, lead = (round(ms * rate_hz / 1000) for ms in (_BACK_MS, _AHEAD_MS, _UNDER_AHEAD_MS, _LEARN_MS, _LEAD_MS))
-    heads = templates[:, _ORDER:].astype(np.float32)
+    heads = templates[:, ORDER:].astype(np.float32)
     width = heads.shape[1]
-    size = 2 * next_fast_len((back + lead + ahead + width + 2 * _ORDER + 1) // 2, real=True)
+    size = 2 * next_fast_len((back + lead + ahead + width + 2 * ORDER + 1) // 2, real=True)
     spectra = np.conj(rfft(heads, size))
     cost = (_AWAY_COSTS * np.abs(np.arange(back + ahead + 1) - back) * 1000 / rate_hz).astype(np.float32)
     first_cost = cost[: back + near + 1]
-    heard = _autocorrelation(heads) * np.where(np.arange(_ORDER + 1) == 0, 1.0, 2.0)
+    heard = _autocorrelation(heads) * np.where(np.arange(ORDER + 1) == 0, 1.0, 2.0)
     shape = (len(attacks), len(heads))
     alike, under, under_db = (np.zeros(shape, np.float32) for _ in range(3))
     places, places_under = np.zeros(shape), np.zeros(shape)
     for at in range(0, len(attacks), _AT_ONCE):
         part = slice(at, at + _AT_ONCE)
-        begin = attacks[part] - back - lead - learn - _ORDER
-        window = windows_at(mono, begin, learn + _ORDER + back + lead + ahead + width)
+        begin = attacks[part] - back - lead - learn - ORDER
+        window = windows_at(mono, begin, learn + ORDER + back + lead + ahead + width)
         window = window / np.maximum(np.abs(window).max(axis=1, keepdims=True), np.float32(1e-9))
-        taps = _whitening(window[:, : _ORDER + learn])
-        white = np.pad(_filtered(window[:, learn:], taps), ((0, 0), (0, _ORDER)))
+        taps = prediction_error_filter(window[:, : ORDER + learn], learn * 10.0 ** (_RIDGE_DB / 10.0)).astype(np.float32)
+        white = np.pad(unexplained(window[:, learn:], taps), ((0, 0), (0, ORDER)))
         norm = np.maximum(_autocorrelation(taps) @ heard.T, 1e-12).astype(np.float32)
         backwards = np.conj(rfft(taps, size))
-        whole = window[:, learn + _ORDER :]
+        whole = window[:, learn + ORDER :]
         by_white, best, gain, _ = _fits(white, backwards, spectra, norm, width, first_cost, None)
         as_is, best_as_is = _fits_as_is(whole, spectra, width, first_cost, size, by_white)
         # A dark drum over its own ringing is told by its body, which a short prediction cannot see past.
@@ -198,7 +211,7 @@ def _matched(
         rows = np.arange(len(white))
         likest = alike[part].argmax(axis=1)
         shapes = _filtered_whole(heads, likest, taps)
-        columns = best[rows, likest][:, None] + np.arange(width + _ORDER)
+        columns = best[rows, likest][:, None] + np.arange(width + ORDER)
         left = white.copy()
         left[rows[:, None], columns] -= gain[rows, likest][:, None] * shapes
         was = np.einsum("ij,ij->i", white, white)
@@ -216,20 +229,18 @@ def _fits(
     energy, is given, the share of it that the fit carries. ``backwards`` (n, columns) is each row's filter in reversed time, as a spectrum.
     """
     lags, size = len(cost), 2 * (spectra.shape[1] - 1)
-    energy = _energies(white, width + _ORDER)[:, :lags]
-    # What lies far under the loudest stretch is no stroke, however alike; and single precision has nothing to say there.
-    energy = (1.0 / np.sqrt(energy + _LEAST_SHARE * energy.max(axis=1, keepdims=True))).astype(np.float32)
+    per_energy = _per_energy(white, width + ORDER, lags)
     # Whitening the template as well is the same as running the whitened signal backwards through the filter once more.
     # (What that wraps round lies behind the last lag: the transform is longer than rows and filter together.)
     twice = rfft(white, size) * backwards
     shape, rows = (len(white), len(spectra)), np.arange(len(white))
     alike, gain, share = (np.zeros(shape, np.float32) for _ in range(3))
     lag = np.zeros(shape, np.int64)
+    scale, fit, product = 1.0 / np.sqrt(norm), np.empty_like(per_energy), np.empty_like(twice)
     for column, spectrum in enumerate(spectra):
-        raw = irfft(twice * spectrum, size)[:, :lags]
-        scale = 1.0 / np.sqrt(norm[:, column])
-        fit = raw * energy
-        fit *= scale[:, None]
+        raw = irfft(np.multiply(twice, spectrum, out=product), size)[:, :lags]
+        np.multiply(raw, per_energy, out=fit)
+        fit *= scale[:, column, None]
         fit -= cost
         best = fit.argmax(axis=1)
         alike[:, column], lag[:, column] = fit[rows, best] + cost[best] - _far(best, cost), best
@@ -261,13 +272,12 @@ def _fits_as_is(
         return alike, lag
     rows = rows[asked]
     lags, at = len(cost), np.arange(len(rows))
-    energy = _energies(rows, width)[:, :lags]
-    energy = (1.0 / np.sqrt(energy + _LEAST_SHARE * energy.max(axis=1, keepdims=True))).astype(np.float32)
+    per_energy = _per_energy(rows, width, lags)
     spectrum = rfft(rows, size)
     for column in np.nonzero(dark)[0].tolist():
         template = spectra[column]
         fit = irfft(spectrum * (template / np.sqrt(max(float(norm[column]), 1e-12))), size)[:, :lags]
-        fit *= energy
+        fit *= per_energy
         fit -= cost
         best = fit.argmax(axis=1)
         alike[asked, column], lag[asked, column] = fit[at, best] + cost[best] - _far(best, cost) - _AS_IS_COSTS, best
@@ -277,35 +287,16 @@ def _fits_as_is(
 def _filtered_whole(heads: NDArray[np.float32], which: NDArray[np.int64], taps: NDArray[np.float32]) -> NDArray[np.float32]:
     """For each row the template it is most like, through the row's own filter, (n, columns + order)."""
     chosen = heads[which]
-    out = np.zeros((len(which), heads.shape[1] + _ORDER), np.float32)
-    for lag in range(_ORDER + 1):
+    out = np.zeros((len(which), heads.shape[1] + ORDER), np.float32)
+    for lag in range(ORDER + 1):
         out[:, lag : lag + heads.shape[1]] += taps[:, lag : lag + 1] * chosen
     return out
 
 
-def _whitening(past: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Prediction-error filter of each row, (n, order + 1), the newest sample's tap first."""
-    past = past.astype(np.float64)
-    lagged = sliding_window_view(past, _ORDER + 1, axis=1)
-    moments = np.matmul(lagged.transpose(0, 2, 1), lagged)
-    ridge = (past.shape[1] - _ORDER) * 10.0 ** (-_RIDGE_DB / 10.0)
-    normal = moments[:, :_ORDER, :_ORDER] + ridge * np.eye(_ORDER)
-    weights = np.linalg.solve(normal, moments[:, :_ORDER, _ORDER][..., None])[..., 0]
-    return np.concatenate([np.ones((len(past), 1)), -weights[:, ::-1]], axis=1).astype(np.float32)
-
-
-def _filtered(rows: NDArray[np.float32], taps: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Each row through its filter, without the first ``_ORDER`` samples, for which there is no past."""
-    out = rows[:, _ORDER:].copy()
-    for lag in range(1, _ORDER + 1):
-        out += taps[:, lag : lag + 1] * rows[:, _ORDER - lag : rows.shape[1] - lag]
-    return out
-
-
 def _autocorrelation(rows: NDArray[np.floating]) -> NDArray[np.float64]:
-    """Lags 0 to ``_ORDER`` of each row, (n, order + 1)."""
+    """Lags 0 to ``ORDER`` of each row, (n, order + 1)."""
     rows = rows.astype(np.float64)
-    return np.stack([np.einsum("ij,ij->i", rows[:, lag:], rows[:, : rows.shape[1] - lag]) for lag in range(_ORDER + 1)], axis=1)
+    return np.stack([np.einsum("ij,ij->i", rows[:, lag:], rows[:, : rows.shape[1] - lag]) for lag in range(ORDER + 1)], axis=1)
 
 
 def _true_attack(mono: NDArray[np.float32], own: NDArray[np.int64], laid: NDArray[np.float64], alike: NDArray[np.float32], rate_hz: int) -> int:

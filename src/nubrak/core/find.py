@@ -15,12 +15,12 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
 from nubrak.core.attack import refine_attacks
-from nubrak.core.course import attack_taper, course_of, into_bands, laid_out, no_course, powers_in
+from nubrak.core.course import attack_taper, course_of, into_bands, laid_out, low_bands, low_powers_in, no_course, powers_in
 from nubrak.core.exemplar import Exemplars, Likeness, exemplars_of, lay_over
 from nubrak.core.level import FLOOR_DB, power_to_db
 from nubrak.core.windows import windows_at
 
-VERSION = 11  # a new number makes everything derived from candidates anew
+VERSION = 12  # a new number makes everything derived from candidates anew
 LEAST_RISE_DB = 3.0
 _FRAME_S = 0.001
 _BEFORE_FRAMES = 22
@@ -28,6 +28,7 @@ _GAP_FRAMES = 2
 _AHEAD_FRAMES = 4
 _APART_FRAMES = 6
 _BLOCK_FRAMES = 1 << 14
+_AT_ONCE = 128
 _LEAST_SHARE = 0.005  # of a band that does not rise, what is left to the level
 _WINDOW_HIDES_DB = 4.0
 _SURE_ALIKE = 0.6
@@ -305,25 +306,20 @@ def _spectra(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int
 
     Low bands are measured over a window twice as long: a window of hardly one cycle would read its phase, not its level.
     """
-    short, long = round(_WINDOW_S * rate_hz), 2 * round(_WINDOW_S * rate_hz)
-    after_short, before_short, peak = _powers(mono, attacks, rate_hz, short)
-    after_long, before_long, _ = _powers(mono, attacks, rate_hz, long)
-    low = BAND_EDGES_HZ[1:] <= _LOW_HZ
-    return np.where(low, after_long, after_short), np.where(low, before_long, before_short), peak
-
-
-def _powers(mono: NDArray[np.float32], attacks: NDArray[np.int64], rate_hz: int, size: int) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float64]]:
-    lead = round(0.001 * rate_hz)
-    taper = attack_taper(size, lead)
-    to_bands = into_bands(taper, rate_hz, BAND_EDGES_HZ)
-    out = [np.empty((len(attacks), to_bands.shape[1]), np.float32) for _ in range(2)]
+    lead, short = round(0.001 * rate_hz), round(_WINDOW_S * rate_hz)
+    taper, low_taper = attack_taper(short, lead), attack_taper(2 * short, lead)
+    low_edges_hz = BAND_EDGES_HZ[BAND_EDGES_HZ <= _LOW_HZ]
+    to_bands, low = into_bands(taper, rate_hz, BAND_EDGES_HZ), len(low_edges_hz) - 1
+    after_low, before_low = (low_bands(one, rate_hz, low_edges_hz) for one in (low_taper, low_taper[::-1]))
+    out = [np.empty((len(attacks), len(BAND_EDGES_HZ) - 1), np.float32) for _ in range(2)]
     peak = np.empty(len(attacks))
-    for at in range(0, len(attacks), 512):
-        begin = attacks[at : at + 512] - lead
-        after, before = windows_at(mono, begin, size), windows_at(mono, begin - size, size)
-        peak[at : at + 512] = np.abs(after).max(axis=1)
-        for window, table in ((after * taper, out[0]), (before * taper[::-1], out[1])):
-            table[at : at + 512] = powers_in(window, to_bands)
+    for at in range(0, len(attacks), _AT_ONCE):
+        part = slice(at, at + _AT_ONCE)
+        around = windows_at(mono, attacks[part] - lead - 2 * short, 4 * short)
+        after, before = around[:, 2 * short :], around[:, : 2 * short]
+        peak[part] = np.abs(after[:, :short]).max(axis=1)
+        out[0][part], out[1][part] = powers_in(after[:, :short] * taper, to_bands), powers_in(before[:, short:] * taper[::-1], to_bands)
+        out[0][part, :low], out[1][part, :low] = low_powers_in(after, after_low), low_powers_in(before, before_low)
     return out[0], out[1], peak
 
 

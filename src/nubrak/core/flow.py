@@ -15,6 +15,7 @@ from nubrak.core.kitwise import KitEvidence, weigh, weigh_again
 from nubrak.core.material import material_of
 from nubrak.core.pieces import PIECES
 from nubrak.core.spill import Heard, hear, kind_of
+from nubrak.core.swell import begins_at
 
 
 @dataclass(frozen=True)
@@ -109,4 +110,9 @@ def _by_itself(key: str, part: PartInput, here: Heard) -> tuple[Evidence, NDArra
     if material.mixed:
         # A stroke may rise in one band while another's ringing fills the rest.
         evidence = replace(evidence, rise_db=part.candidates.rise_db)
+    if material.swells_s:
+        e = evidence
+        began = begins_at(e.time_s, e.level_db, e.before_db, e.rise_db, material.swells_s, material.rise_db)
+        # Every step of a swell speaks for the whole of it, so that the loudest, which stands for it, is told by how it began.
+        evidence = replace(e, attack_s=e.time_s[began], before_db=e.before_db[began], rise_db=e.rise_db[began])
     return evidence, chance(evidence.features, look=1) if material.weighs else np.ones(len(part.candidates))

@@ -1,0 +1,34 @@
+"""Swell: sounds that begin before they are loudest, as a syllable does whose consonant is softer than what follows it.
+
+Each step up of such a sound is a candidate of its own. They belong together where one goes on into the next without a fall;
+the sound was struck where the first of them is.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nubrak.core.attack import UNDER_PEAK_DB
+
+_STEP_S = 0.060  # from one step up to the next; faster than hands or mouths repeat a stroke
+_FALL_DB = 8.0  # what is left of a step when the next comes, if it is one sound
+_SOFTER_DB = 5.0  # a step that is softer by more is no part of a swell
+
+
+def begins_at(
+    time_s: NDArray[np.float64], level_db: NDArray[np.float64], before_db: NDArray[np.float64], rise_db: NDArray[np.float64], longest_s: float, rise_needed_db: float,
+) -> NDArray[np.int64]:
+    """For every candidate (n,), in order of time, the row at which its sound began, (n,): its own, or one up to ``longest_s`` before
+    that rises by ``rise_needed_db``.
+
+    ``before_db`` (n,) is what rang just before each, ``rise_db`` (n,) how far each jumps above it.
+    """
+    goes_on = (np.diff(time_s) <= _STEP_S) & (before_db[1:] >= level_db[:-1] - _FALL_DB) & (level_db[1:] >= level_db[:-1] - _SOFTER_DB)
+    out = np.arange(len(time_s))
+    for row in (np.nonzero(goes_on)[0] + 1).tolist():
+        first = out[row - 1]
+        far_under = level_db[first] < level_db[row] - UNDER_PEAK_DB
+        if rise_db[first] >= rise_needed_db and not far_under and time_s[row] - time_s[first] <= longest_s:
+            out[row] = first
+    return out
