@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from nubrak.core.attack import UNDER_PEAK_DB
 
 _STEP_S = 0.060  # from one step up to the next; faster than hands or mouths repeat a stroke
+_AT_ONCE_S = 0.025  # nothing falls and is struck again within so little, and what rang before can hardly be told from it
 _FALL_DB = 8.0  # what is left of a step when the next comes, if it is one sound
 _SOFTER_DB = 5.0  # a step that is softer by more is no part of a swell
 
@@ -24,7 +25,9 @@ def begins_at(
 
     ``before_db`` (n,) is what rang just before each, ``rise_db`` (n,) how far each jumps above it.
     """
-    goes_on = (np.diff(time_s) <= _STEP_S) & (before_db[1:] >= level_db[:-1] - _FALL_DB) & (level_db[1:] >= level_db[:-1] - _SOFTER_DB)
+    apart_s = np.diff(time_s)
+    goes_on = (apart_s <= _AT_ONCE_S) | ((apart_s <= _STEP_S) & (before_db[1:] >= level_db[:-1] - _FALL_DB))
+    goes_on &= level_db[1:] >= level_db[:-1] - _SOFTER_DB
     out = np.arange(len(time_s))
     for row in (np.nonzero(goes_on)[0] + 1).tolist():
         first = out[row - 1]
