@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import spearmanr
 
-from benchmarks import microphones, sounds, styles
+from benchmarks import loops, microphones, sounds, styles
 from benchmarks.keep import keep
 from benchmarks.microphones import labels, overheads_as_one, truth_of
 from benchmarks.sounds import CACHE, RATE_HZ, Kit
@@ -241,6 +241,7 @@ def run() -> None:
     print(f"  (what was played, with its hardest tenth at 115: {np.min(meant):.0f} to {np.max(meant):.0f}; ours differs from that by {away:.1f} in the middle)")
     print("How often a decision is wrong, by its doubt")
     reliability(everything)
+    loops.score({kit: " (kept apart)" if kit == APART_KIT else "" for kit in kits}, dict.fromkeys(APART_STYLES, " (kept apart)"))
 
 
 if __name__ == "__main__":

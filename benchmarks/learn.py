@@ -1,4 +1,5 @@
 """Teaching the core what a stroke looks like among spill, ringing and noise: `python -m benchmarks.learn make`, then `fit`, then `guess`.
+Whole loops are taught by `python -m benchmarks.learn_loops`.
 
 Sessions of free play, no style of the accuracy benchmark, on made-up kits whose pieces come from several sound fonts and programs at
 several pitches, through any choice of microphones. The kit and the styles that the accuracy benchmark keeps apart never appear.
@@ -47,7 +48,7 @@ class Heard:
     velocity: dict[str, NDArray[np.int64]]
 
 
-def _kit(rng: np.random.Generator, made: bool) -> dict[str, Kit]:
+def made_up_kit(rng: np.random.Generator, made: bool) -> dict[str, Kit]:
     """A kit put together from all there is; with ``made`` also from drums made by synthesis."""
     out = {}
     for piece in ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "crash", "ride"):
@@ -64,7 +65,7 @@ def make(seed: int) -> Path:
     if path.exists():
         return path
     rng = np.random.default_rng([seed, 4711])
-    kit = _kit(rng, made=seed >= MADE_FROM)
+    kit = made_up_kit(rng, made=seed >= MADE_FROM)
     loudest = float(rng.choice([-12.0, -12.0, -9.0, -16.0]))
     scene = Scene(
         faults=bool(rng.random() < 0.5), moved=bool(rng.random() < 0.15), apart=float(rng.choice([1.0, 1.0, 1.0, rng.uniform(0.4, 1.6), 0.0])),
@@ -132,7 +133,7 @@ def _second_features(seed: int, first: dict[str, NDArray[np.float64]]) -> dict[s
     return {key: gather(key, session, leaks, first).features for key in session}
 
 
-def _taught(features: NDArray[np.float32], truth: NDArray[np.bool_], trees: int) -> HistGradientBoostingClassifier:
+def taught(features: NDArray[np.float32], truth: NDArray[np.bool_], trees: int) -> HistGradientBoostingClassifier:
     direction = [1 if name in FOR else -1 if name in AGAINST else 0 for name in FEATURES]
     model = HistGradientBoostingClassifier(
         learning_rate=0.09, max_iter=trees, max_leaf_nodes=28, max_depth=7, min_samples_leaf=60, l2_regularization=3.0, monotonic_cst=direction,
@@ -161,6 +162,17 @@ def forest_of(model: HistGradientBoostingClassifier) -> dict[str, NDArray[np.gen
     return {"feature": feature, "limit": limit, "left": left, "right": right, "value": value, "start": np.float64(model._baseline_prediction.ravel()[0]), "depth": np.int16(depth)}
 
 
+def keep_forests(looks: dict[int, HistGradientBoostingClassifier]) -> None:
+    """Put taught looks where the core reads them, beside those that stand there."""
+    kept: dict[str, NDArray[np.generic]] = {}
+    if TAUGHT.exists():
+        with np.load(TAUGHT, allow_pickle=False) as stored:
+            if stored["features"].tolist() == list(FEATURES):
+                kept = {name: stored[name] for name in stored.files}
+    kept |= {f"{name}{look}": part for look, model in looks.items() for name, part in forest_of(model).items()}
+    np.savez_compressed(TAUGHT, **(kept | {"features": np.array(FEATURES)}))
+
+
 def fit(sessions: int) -> None:
     """Teach both looks and keep them where the core reads them."""
     with ProcessPoolExecutor(2) as pool:
@@ -173,16 +185,14 @@ def fit(sessions: int) -> None:
             return np.concatenate([table[s][k] for s, k in which]), np.concatenate([first[s][1][k] for s, k in which])
 
         table = [features for features, _ in first]
-        halves = [_taught(*stacked([row for row, at in zip(rows, side, strict=True) if at == half], table), 150) for half in (0, 1)]
+        halves = [taught(*stacked([row for row, at in zip(rows, side, strict=True) if at == half], table), 150) for half in (0, 1)]
         chances: list[dict[str, NDArray[np.float64]]] = [{} for _ in range(sessions)]
         for seed, key in rows:
             features = table[seed][key]
             chances[seed][key] = halves[1 - seed % 2].predict_proba(features)[:, 1] if len(features) else np.zeros(0)
         print("first look taught", flush=True)
         second = list(pool.map(_second_features, range(sessions), chances, chunksize=4))
-    looks = [_taught(*stacked(rows, table), 150), _taught(*stacked(rows, second), 260)]
-    kept = {f"{name}{look}": part for look, model in enumerate(looks) for name, part in forest_of(model).items()}
-    np.savez_compressed(TAUGHT, features=np.array(FEATURES), **kept)
+    keep_forests({0: taught(*stacked(rows, table), 150), 1: taught(*stacked(rows, second), 260)})
     print(f"taught on {sum(len(table[s][k]) for s, k in rows)} candidates; {TAUGHT.stat().st_size / 1e3:.0f} kB", flush=True)
 
 

@@ -42,7 +42,7 @@ def whole_kit() -> None:
         reference = moments(truth(strokes, program))
         length_s = strokes[-1].time_s + 3
         audio = np.sum([render([s for s in strokes if s.piece == piece], program, length_s) for piece in sorted({s.piece for s in strokes})], axis=0)
-        decided = decide_alone(PartInput("mix", "loop", find_candidates(audio, RATE_HZ), FindSettings(), []))
+        decided = decide_alone(PartInput("mix", "loop", find_candidates(audio, RATE_HZ, closely=True), FindSettings(), []))
         ours = decided.time_s[decided.counts]
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")

@@ -25,7 +25,7 @@ def test_ahead_of_librosa_at_ten_milliseconds() -> None:
     reference = moments(truth(strokes))
     length_s = strokes[-1].time_s + 3
     audio = np.sum([render([s for s in strokes if s.piece == piece], length_s=length_s) for piece in sorted({s.piece for s in strokes})], axis=0)
-    ours = decide_alone(PartInput("mix", "loop", find_candidates(audio, RATE_HZ), FindSettings(), []))
+    ours = decide_alone(PartInput("mix", "loop", find_candidates(audio, RATE_HZ, closely=True), FindSettings(), []))
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         import librosa

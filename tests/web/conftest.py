@@ -30,9 +30,8 @@ class Browser(TestClient):
         """Analyse everything that waits, as a worker would."""
         desk = self.app.state.desk  # type: ignore[attr-defined]
         for line in desk.sessions.all():
-            for waiting in desk.standing(line.id).waiting.values():
-                for audio in waiting:
-                    analyse_audio(desk.engine, desk.cache, audio)
+            for audio, closely in desk.standing(line.id).missing():
+                analyse_audio(desk.engine, desk.cache, audio, closely)
 
 
 @pytest.fixture

@@ -19,7 +19,7 @@ from nubrak.core.decide import Decisions, FindSettings
 from nubrak.core.find import Candidates, find_candidates, join
 from nubrak.core.flow import PartInput, Weighed, decide_part, weigh_all
 from nubrak.core.guess import guess_from_sound
-from nubrak.core.material import MATERIALS, MaterialId
+from nubrak.core.material import MATERIALS, MaterialId, listens_closely
 from nubrak.core.midi import Track, midi_file
 from nubrak.core.names import guess_from_name, position_of, side_of
 from nubrak.core.pieces import PIECES
@@ -52,16 +52,18 @@ def run_convert(files: list[Path], pieces: list[str], out: Path, bpm: float, sou
         return 2
     groups = _pairs(files)
     given = dict(zip(files, pieces, strict=True)) if pieces else {}
+    known = [given.get(group[0]) or _said_to_be(group[0], source_is) for group in groups]
+    closely = [listens_closely(PIECES[piece or "else"], _material(source_is)) for piece in known]
     found, failed = [], 0
     with Progress(TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), console=Console(stderr=True)) as progress:
         task = progress.add_task("Finding", total=len(groups))
-        for group, answer in zip(groups, _side_by_side(groups), strict=True):
+        for group, piece, answer in zip(groups, known, _side_by_side(groups, closely), strict=True):
             progress.update(task, advance=1, description=f"Found in {group[0].name}")
             if isinstance(answer, str):
                 print(f"nubrak convert: {answer} It was left out.", file=sys.stderr)
                 failed += 1
             else:
-                found.append(Found(group, given.get(group[0]) or _piece(group[0], answer[0], source_is), *answer))
+                found.append(Found(group, piece or _by_sound(answer[0], source_is), *answer))
     if not found:
         print("nubrak convert: no file could be read; nothing was written.", file=sys.stderr)
         return 1
@@ -101,7 +103,7 @@ def _pairs(files: list[Path]) -> list[list[Path]]:
     return groups
 
 
-def _listen(group: list[Path]) -> tuple[Candidates, float | None] | str:
+def _listen(group: list[Path], closely: bool) -> tuple[Candidates, float | None] | str:
     """Candidates and time stamp of one source, or a sentence that says why there are none."""
     try:
         signals = [read_mono(path) for path in group]
@@ -113,27 +115,32 @@ def _listen(group: list[Path]) -> tuple[Candidates, float | None] | str:
     mono = np.zeros(frames, np.float32)
     for signal, _ in signals:
         mono[: len(signal)] += signal / np.float32(len(signals))
-    return find_candidates(mono, rate_hz), time_stamp_s(group[0], rate_hz)
+    return find_candidates(mono, rate_hz, closely), time_stamp_s(group[0], rate_hz)
 
 
-def _side_by_side(groups: list[list[Path]]) -> Iterator[tuple[Candidates, float | None] | str]:
+def _material(source_is: str) -> MaterialId | None:
+    return None if source_is == "kit" else source_is  # type: ignore[return-value]
+
+
+def _side_by_side(groups: list[list[Path]], closely: list[bool]) -> Iterator[tuple[Candidates, float | None] | str]:
     """Every source on a core of its own, in the order given."""
     workers = min(len(groups), os.cpu_count() or 1)
     if workers < 2:
-        yield from map(_listen, groups)
+        yield from map(_listen, groups, closely)
         return
     with ProcessPoolExecutor(workers) as pool:
-        yield from pool.map(_listen, groups)
+        yield from pool.map(_listen, groups, closely)
 
 
-def _piece(path: Path, candidates: Candidates, source_is: str) -> str:
+def _said_to_be(path: Path, source_is: str) -> str | None:
+    """The piece, as far as it is known before anything is heard."""
     by_name = guess_from_name(path.name)
-    if by_name is not None:
-        return by_name.piece
-    if source_is == "loop":
-        return "loop"
-    by_sound = guess_from_sound(candidates) if source_is == "kit" else None
-    return by_sound.piece if by_sound is not None else "else"
+    return by_name.piece if by_name is not None else "loop" if source_is == "loop" else None
+
+
+def _by_sound(candidates: Candidates, source_is: str) -> str:
+    heard = guess_from_sound(candidates) if source_is == "kit" else None
+    return heard.piece if heard is not None else "else"
 
 
 def _parts(found: list[Found], source_is: str) -> list[tuple[list[Found], PartInput]]:
@@ -143,12 +150,11 @@ def _parts(found: list[Found], source_is: str) -> list[tuple[list[Found], PartIn
     for number, one in enumerate(found):
         position = position_of(one.paths[0].name)
         groups.setdefault((one.piece, position[0] if position else f"#{number}"), []).append(one)
-    material: MaterialId | None = None if source_is == "kit" else source_is  # type: ignore[assignment]
     parts = []
     for members in groups.values():
         heard = together([join([one.candidates], [one.stamp_s - min(stamps) if one.stamp_s is not None else 0.0]) for one in members])
         names = frozenset(str(path) for one in members for path in one.paths)
-        parts.append((members, PartInput(members[0].paths[0].name, members[0].piece, heard, FindSettings(material=material), [], names)))
+        parts.append((members, PartInput(members[0].paths[0].name, members[0].piece, heard, FindSettings(material=_material(source_is)), [], names)))
     return parts
 
 

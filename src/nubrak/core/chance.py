@@ -1,7 +1,7 @@
 """Chance: how likely a candidate with this evidence is a stroke of its part's own piece.
 
-Two small ensembles of decision trees (Friedman, "Greedy function approximation: a gradient boosting machine", Annals of
-Statistics 29, 2001), one for each look at the kit, taught on sessions whose truth is known (``benchmarks/learn.py``). The numbers
+Small ensembles of decision trees (Friedman, "Greedy function approximation: a gradient boosting machine", Annals of Statistics 29,
+2001), one for each look at the kit and one for whole loops, taught on sessions whose truth is known (``benchmarks/learn.py``). The numbers
 they weigh are physical; features in which more can only speak for a stroke are held to that.
 """
 
@@ -33,9 +33,9 @@ class Forest:
     depth: int
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=3)
 def taught(look: int) -> Forest:
-    """The forest for the first look (0) or the second (1)."""
+    """The forest for the first look at a kit (0), the second (1), or a whole loop (2)."""
     with np.load(TAUGHT, allow_pickle=False) as stored:
         if stored["features"].tolist() != list(FEATURES):
             raise RuntimeError("chance.npz was taught on other features; teach it again with python -m benchmarks.learn")
@@ -67,7 +67,7 @@ def log_odds(features: NDArray[np.float32], forest: Forest) -> NDArray[np.float6
 
 
 def chance(features: NDArray[np.float32], look: int) -> NDArray[np.float64]:
-    """Evidence (n, features) to the chance of being a stroke, 0 to 1, (n,), as the first or second look has it."""
+    """Evidence (n, features) to the chance of being a stroke, 0 to 1, (n,), as that look has it."""
     if not len(features):
         return np.zeros(0)
     return np.asarray(1.0 / (1.0 + np.exp(-log_odds(features, taught(look)))))

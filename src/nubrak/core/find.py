@@ -22,6 +22,7 @@ from nubrak.core.windows import windows_at
 
 VERSION = 12  # a new number makes everything derived from candidates anew
 LEAST_RISE_DB = 3.0
+CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
 _FRAME_S = 0.001
 _BEFORE_FRAMES = 22
 _GAP_FRAMES = 2
@@ -103,8 +104,8 @@ def side_by_side(blocks: list[NDArray[np.floating]]) -> NDArray[np.floating]:
     return out
 
 
-def find_candidates(mono: NDArray[np.float32], rate_hz: int) -> Candidates:
-    """All candidates of a signal ``mono`` (frames,), full scale 1.
+def find_candidates(mono: NDArray[np.float32], rate_hz: int, closely: bool = False) -> Candidates:
+    """All candidates of a signal ``mono`` (frames,), full scale 1; with ``closely`` also places that hardly rise.
 
     Nothing is invented at the edges: what comes before the first sample counts as silence only if the signal starts with a
     stroke, that is if its first milliseconds are not simply the level that goes on.
@@ -113,7 +114,7 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int) -> Candidates:
         return no_candidates()
     frame = max(1, round(_FRAME_S * rate_hz))
     plain, rises = _rises(mono, frame)
-    places = _peaks_of(rises)
+    places = _peaks_of(rises, CLOSE_RISE_DB if closely else LEAST_RISE_DB)
     if not len(places):
         return no_candidates()
     coarse = (_steepest(plain, places) * frame).astype(np.int64)
@@ -270,10 +271,10 @@ def _begins_on_stroke(steepest_db: NDArray[np.float64]) -> bool:
     return float(steepest_db[:8].max()) > float(np.median(steepest_db[15:60])) + _BRIGHT_START_DB
 
 
-def _peaks_of(rises: NDArray[np.float64]) -> NDArray[np.int64]:
+def _peaks_of(rises: NDArray[np.float64], least_db: float) -> NDArray[np.int64]:
     """Frames where the rise is largest around and large enough; of a plateau, its first frame."""
     largest = maximum_filter1d(rises, 2 * _APART_FRAMES + 1, mode="nearest")
-    top = (rises >= largest) & (rises >= LEAST_RISE_DB)
+    top = (rises >= largest) & (rises >= least_db)
     first = top & ~np.concatenate([[False], top[:-1]])
     return np.nonzero(first)[0]
 

@@ -15,7 +15,7 @@ from nubrak.core.kitwise import KitEvidence, weigh, weigh_again
 from nubrak.core.material import material_of
 from nubrak.core.pieces import PIECES
 from nubrak.core.spill import Heard, hear, kind_of
-from nubrak.core.swell import begins_at
+from nubrak.core.swell import begins_at, first_of_each
 
 
 @dataclass(frozen=True)
@@ -115,4 +115,10 @@ def _by_itself(key: str, part: PartInput, here: Heard) -> tuple[Evidence, NDArra
         began = begins_at(e.time_s, e.level_db, e.before_db, e.rise_db, material.swells_s, material.rise_db)
         # Every step of a swell speaks for the whole of it, so that the loudest, which stands for it, is told by how it began.
         evidence = replace(e, attack_s=e.time_s[began], before_db=e.before_db[began], rise_db=e.rise_db[began])
-    return evidence, chance(evidence.features, look=1) if material.weighs else np.ones(len(part.candidates))
+    if not material.weighs:
+        return evidence, np.ones(len(part.candidates))
+    chances = chance(evidence.features, look=2 if material.mixed else 1)
+    if material.mixed:
+        first = first_of_each(evidence.time_s, chances > 0.5, (material.hold_off_ms or 0.0) / 1000)
+        evidence = replace(evidence, attack_s=evidence.time_s[first])
+    return evidence, chances

@@ -24,6 +24,7 @@ class Material(BaseModel):
     least_span_db: float = Field(description="strokes span at least this much, so no suggested threshold parts them closer")
     mixed: bool = Field(default=False, description="whether it is many pieces in one signal, so that a stroke may rise in one band under another's ringing")
     swells_s: float = Field(default=0.0, description="how long before its loudest moment a stroke may begin; 0 where strokes begin with it")
+    closely: bool = Field(default=False, description="whether places that hardly rise are looked at as well")
     whole_band: bool = Field(default=False, description="whether all of the spectrum is heard whatever the piece")
 
 
@@ -35,14 +36,19 @@ MATERIALS: dict[MaterialId, Material] = {
                  rise_db=0.0, hold_off_ms=None, re_arm_db=None, least_span_db=9.0),
         Material(id="cymbals", name="Cymbals, overheads", about="Long washes, and the whole kit through them.", weighs=True,
                  rise_db=0.0, hold_off_ms=70.0, re_arm_db=None, least_span_db=9.0),
-        Material(id="loop", name="Whole loop", about="Many pieces in one signal; every stroke is found, whichever it is.", weighs=False,
-                 rise_db=5.0, hold_off_ms=25.0, re_arm_db=None, least_span_db=28.0, mixed=True, whole_band=True),
+        Material(id="loop", name="Whole loop", about="Many pieces in one signal; every stroke is found, whichever it is.", weighs=True,
+                 rise_db=0.0, hold_off_ms=22.0, re_arm_db=None, least_span_db=28.0, mixed=True, closely=True, whole_band=True),
         Material(id="mouth", name="Mouth percussion", about="Consonants with slow, noisy attacks, one at a time.", weighs=False,
                  rise_db=8.0, hold_off_ms=70.0, re_arm_db=3.0, least_span_db=14.0, mixed=True, swells_s=0.1, whole_band=True),
         Material(id="hand", name="Hand drums, claps", about="Claps, shakers and hand drums, close and dry.", weighs=False,
                  rise_db=6.0, hold_off_ms=None, re_arm_db=None, least_span_db=9.0),
     )
 }
+
+
+def listens_closely(piece: Piece, chosen: MaterialId | None) -> bool:
+    """Whether a part of a piece wants its sources looked through more closely than usual."""
+    return material_of(piece, chosen).closely
 
 
 def material_of(piece: Piece, chosen: MaterialId | None) -> Material:

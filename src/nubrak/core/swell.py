@@ -1,7 +1,8 @@
-"""Swell: sounds that begin before they are loudest, as a syllable does whose consonant is softer than what follows it.
+"""Swell: what begins before it is loudest, as a syllable does whose consonant is softer than what follows it, or strokes of several
+pieces that are meant as one.
 
-Each step up of such a sound is a candidate of its own. They belong together where one goes on into the next without a fall;
-the sound was struck where the first of them is.
+Each step up is a candidate of its own. The steps of a sound belong together where one goes on into the next without a fall, strokes
+of several pieces where a hand could not part them; it began where the first of them is.
 """
 
 from __future__ import annotations
@@ -34,4 +35,16 @@ def begins_at(
         far_under = level_db[first] < level_db[row] - UNDER_PEAK_DB
         if rise_db[first] >= rise_needed_db and not far_under and time_s[row] - time_s[first] <= longest_s:
             out[row] = first
+    return out
+
+
+def first_of_each(time_s: NDArray[np.float64], strokes: NDArray[np.bool_], together_s: float) -> NDArray[np.int64]:
+    """For every candidate (n,), in order of time, the first of the ``strokes`` (n,) that it sounds together with, (n,): those less than
+    ``together_s`` after the first of them; what is no stroke stands for itself.
+    """
+    out, first = np.arange(len(time_s)), -1
+    for row in np.nonzero(strokes)[0].tolist():
+        if first < 0 or time_s[row] - time_s[first] >= together_s:
+            first = row
+        out[row] = first
     return out

@@ -14,8 +14,10 @@ from sqlalchemy.orm import Session as Db
 from nubrak.core.document import Clip, Document, Layer, Part, Source
 from nubrak.core.find import find_candidates
 from nubrak.core.kit import STARTER, Instrument, Kit, Sample
+from nubrak.core.material import listens_closely
 from nubrak.core.measure import character, measure
 from nubrak.core.names import PieceGuess, guess_from_name
+from nubrak.core.pieces import PIECES
 from nubrak.core.read import AudioFacts, inspect
 from nubrak.core.tempo import Tempo
 from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
@@ -116,5 +118,5 @@ def _add(engine: Engine, cache: Cache, session_id: str, name: str, about: str, t
         if instrument is not None and guess.piece in ("kick", "snare", "clap"):
             part.layers["starter"] = Layer(instrument=instrument)
         document.parts[f"part-{place}"] = part
-        analyse_audio(engine, cache, key)
+        analyse_audio(engine, cache, key, listens_closely(PIECES[guess.piece], None))
     Sessions(engine).new(document, session_id)

@@ -54,22 +54,22 @@ class Cache:
             return np.zeros((0, 2), np.int16)
         return np.memmap(name, np.int16, mode="r").reshape(-1, 2)
 
-    def candidates(self, key: str) -> Candidates | None:
-        """The candidates of a file where they have been found, else None."""
-        name = self.folder / "find" / f"{key}-{find.VERSION}.npz"
+    def candidates(self, key: str, closely: bool = False) -> Candidates | None:
+        """The candidates of a file, looked through ``closely`` or as usual, where they have been found, else None."""
+        name = self.folder / "find" / f"{_find_key(key, closely)}.npz"
         if not name.exists():
             with Db(self.engine) as db:
-                data = db.scalar(select(DerivedRow.data).where(DerivedRow.key == _find_key(key)))
+                data = db.scalar(select(DerivedRow.data).where(DerivedRow.key == _find_key(key, closely)))
             if data is None:
                 return None
             self._made(name, lambda path: path.write_bytes(data))
         return _load_candidates(name)
 
-    def keep_candidates(self, key: str, candidates: Candidates) -> None:
+    def keep_candidates(self, key: str, candidates: Candidates, closely: bool = False) -> None:
         """Keep what was found, for every machine that shares the database."""
         data = find.to_bytes(candidates)
         with Db(self.engine) as db, db.begin():
-            db.execute(insert(DerivedRow).values(key=_find_key(key), data=data).on_conflict_do_nothing())
+            db.execute(insert(DerivedRow).values(key=_find_key(key, closely), data=data).on_conflict_do_nothing())
 
     def _decode(self, key: str, path: Path, own_rate: int, rate: int, channels: int) -> None:
         with tempfile.NamedTemporaryFile(dir=self.folder, suffix=".upload") as original:
@@ -96,8 +96,8 @@ class Cache:
                 Path(draft).unlink()
 
 
-def _find_key(key: str) -> str:
-    return f"find-{find.VERSION}-{key}"
+def _find_key(key: str, closely: bool) -> str:
+    return f"{'close' if closely else 'find'}-{find.VERSION}-{key}"
 
 
 @lru_cache(maxsize=64)

@@ -21,6 +21,7 @@ from nubrak.core.flow import PartInput, Weighed, band_of, decide_part, evidence_
 from nubrak.core.kit import Sample
 from nubrak.core.layer import Played, played
 from nubrak.core.likeness import Profile
+from nubrak.core.material import listens_closely
 from nubrak.core.mix import Bus, Mix, makes_room, render
 from nubrak.core.pieces import ONLY_HEARD, PIECES
 from nubrak.core.ringing import rings_s
@@ -78,6 +79,7 @@ class Standing:
     state: SessionState
     inputs: dict[str, PartInput]
     waiting: dict[str, list[str]]  # part → audio hashes still to be analysed
+    closely: frozenset[str]  # the parts that want them looked through closely
     evidenced: Evidenced
     _decisions: dict[str, Decisions] = field(default_factory=dict)
     _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
@@ -87,6 +89,10 @@ class Standing:
     def document(self) -> Document:
         """The session's document."""
         return self.state.document
+
+    def missing(self) -> list[tuple[str, bool]]:
+        """The audio that is still to be analysed, and whether closely."""
+        return sorted({(audio, part_id in self.closely) for part_id, waits in self.waiting.items() for audio in waits})
 
     @property
     def names(self) -> dict[str, str]:
@@ -198,18 +204,20 @@ class Desk:
             self._standing.pop(next(iter(self._standing)), None)
 
     def _stand(self, state: SessionState) -> Standing:
-        inputs, waiting, signature = {}, {}, []
+        inputs, waiting, signature, closely = {}, {}, [], set[str]()
         for part_id, part in state.document.parts.items():
             listens = [source_id for source_id in part.sources if not state.document.sources[source_id].aside]
             if part.piece == ONLY_HEARD:
                 listens = []
-            found = [self._candidates(state.document.sources[source_id]) for source_id in listens]
+            if listens_closely(PIECES[part.piece], part.find.material):
+                closely.add(part_id)
+            found = [self._candidates(state.document.sources[source_id], part_id in closely) for source_id in listens]
             waiting[part_id] = [audio for _, missing in found for audio in missing]
             inputs[part_id] = PartInput(state.document.part_name(part_id), part.piece, together([c for c, _ in found]), part.find, part.mark_list, frozenset(part.sources))
             heard = [[(clip.audio, clip.start_s) for clip in state.document.sources[source_id].clips] for source_id in listens]
             find = part.find
             signature.append((part_id, part.piece, part.sources, heard, waiting[part_id], find.material, find.low_hz, find.high_hz, find.spill_from))
-        return Standing(state, inputs, waiting, self._evidence(repr(signature), inputs))
+        return Standing(state, inputs, waiting, frozenset(closely), self._evidence(repr(signature), inputs))
 
     def _evidence(self, signature: str, inputs: dict[str, PartInput]) -> Evidenced:
         """Evidence by what it is made from: a mark or a threshold changes none of it."""
@@ -220,25 +228,27 @@ class Desk:
                 self._evidenced.popitem(last=False)
         return found
 
-    def _candidates(self, source: Source) -> tuple[Candidates, list[str]]:
+    def _candidates(self, source: Source, closely: bool) -> tuple[Candidates, list[str]]:
         found, missing = [], []
         for clip in source.clips:
-            candidates = self.cache.candidates(clip.audio)
+            candidates = self.cache.candidates(clip.audio, closely)
             if candidates is None:
                 missing.append(clip.audio)
-            else:
+                # What is known already stands until what is wanted is there.
+                candidates = self.cache.candidates(clip.audio, not closely)
+            if candidates is not None:
                 found.append((candidates, clip.start_s))
         return join([c for c, _ in found], [s for _, s in found]), missing
 
     def ask_for(self, standing: Standing) -> None:
         """Hand out the analysis of everything that is missing and not cancelled."""
-        missing = sorted({audio for waits in standing.waiting.values() for audio in waits})
+        missing = standing.missing()
         if missing:
             with Db(self.engine) as db:
-                off = set(db.scalars(select(ProgressRow.audio).where(ProgressRow.audio.in_(missing), ProgressRow.cancelled)).all())
-            for audio in missing:
+                off = set(db.scalars(select(ProgressRow.audio).where(ProgressRow.audio.in_([audio for audio, _ in missing]), ProgressRow.cancelled)).all())
+            for audio, closely in missing:
                 if audio not in off:
-                    ask_for_analysis(self.queue, audio)
+                    ask_for_analysis(self.queue, audio, closely)
 
     def analyse(self, standing: Standing, on: bool) -> None:
         """Cancel the analysis of what is still missing, or take it up again."""

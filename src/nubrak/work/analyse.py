@@ -54,12 +54,12 @@ def cancel(engine: Engine, audio: list[str], off: bool) -> None:
             db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"audio {key} 0.00"})
 
 
-def analyse_audio(engine: Engine, cache: Cache, audio: str) -> None:
-    """Everything that is derived from one file alone."""
-    found = cache.candidates(audio)
+def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = False) -> None:
+    """Everything that is derived from one file alone; looked through ``closely`` where a part wants that."""
+    found = cache.candidates(audio, closely)
     if found is not None:
         # This machine may know what the database does not: its cache outlives a database, and serves several.
-        cache.keep_candidates(audio, found)
+        cache.keep_candidates(audio, found, closely)
         report(engine, audio, 1.0)
         return
     if cancelled(engine, audio):
@@ -72,7 +72,7 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str) -> None:
     report(engine, audio, 0.5)
     if cancelled(engine, audio):
         return
-    cache.keep_candidates(audio, find_candidates(mono, facts.rate_hz))
+    cache.keep_candidates(audio, find_candidates(mono, facts.rate_hz, closely), closely)
     report(engine, audio, 1.0)
 
 
@@ -80,11 +80,11 @@ tasks = Blueprint()
 
 
 @tasks.task(name="analyse", retry=RetryStrategy(max_attempts=3, wait=2))
-def analyse(audio: str) -> None:
+def analyse(audio: str, closely: str = "") -> None:
     """The task. What fails is said where the source stands, and tried again."""
     engine, cache = _here()
     try:
-        analyse_audio(engine, cache, audio)
+        analyse_audio(engine, cache, audio, bool(closely))
     except Exception as error:
         report(engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept; it is tried again.")
         raise
@@ -96,6 +96,7 @@ def say_cut_off(audio: str) -> None:
     report(engine, audio, 0.0, "Listening was cut off in the middle; it is taken up again by itself.")
 
 
-def ask_for_analysis(queue: App, audio: str) -> None:
+def ask_for_analysis(queue: App, audio: str, closely: bool = False) -> None:
     """Hand the analysis of a file out, once."""
-    hand_out(queue, "analyse", f"analyse-{audio}", audio=audio)
+    how = {"closely": "yes"} if closely else {}
+    hand_out(queue, "analyse", "-".join(["analyse", audio, *how]), audio=audio, **how)

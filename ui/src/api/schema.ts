@@ -2610,6 +2610,18 @@ export interface components {
              */
             mixed: boolean;
             /**
+             * Swells S
+             * @description how long before its loudest moment a stroke may begin; 0 where strokes begin with it
+             * @default 0
+             */
+            swells_s: number;
+            /**
+             * Closely
+             * @description whether places that hardly rise are looked at as well
+             * @default false
+             */
+            closely: boolean;
+            /**
              * Whole Band
              * @description whether all of the spectrum is heard whatever the piece
              * @default false
