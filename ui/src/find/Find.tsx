@@ -325,7 +325,7 @@ export function Find(props: BenchProps) {
             aria-pressed={side === 'settings'}
             onClick={() => setSide('settings')}
           >
-            {about?.name ?? piece.name} is found by
+            Found by
           </button>
           <button type="button" className="plain-act" aria-pressed={side === 'marks'} onClick={() => setSide('marks')}>
             <Key>M</Key> By hand {byHand || ''}

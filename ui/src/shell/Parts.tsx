@@ -5,6 +5,9 @@ import { orderedParts, type BenchProps } from './bench';
 import { Key } from './Key';
 import { PieceMark } from './PieceMark';
 
+// Letters a part's name has room for at its usual size.
+const LONG = 9;
+
 /** The parts down the side, and what is heard. */
 export function Parts({ document, overview, pieces, partId }: BenchProps) {
   const set = useWindow((state) => state.set);
@@ -18,6 +21,7 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
         {orderedParts(document).map(([id, part]) => {
           const about = overview?.parts.find((one) => one.part_id === id);
           const piece = pieces.get(part.piece);
+          const name = about?.name ?? piece?.name ?? '';
           return (
             <ListGroup.Item
               key={id}
@@ -26,7 +30,9 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
               onClick={() => set({ partId: id, selectedS: null, chosenS: [], draft: null })}
             >
               {piece && <PieceMark piece={piece} />}
-              <span className="part-name">{about?.name ?? piece?.name}</span>
+              <span className={`part-name ${name.length > LONG ? 'long' : ''}`} title={name}>
+                {name}
+              </span>
               {about && about.progress < 1 ? (
                 <ProgressBar now={about.progress * 100} aria-label="Being analysed" />
               ) : (
