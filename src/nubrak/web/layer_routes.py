@@ -19,10 +19,12 @@ from nubrak.store.sessions import SessionState
 from nubrak.web.archiving import open_archive, write_archive
 from nubrak.web.intake import received
 from nubrak.web.layer_looks import LockFound, OverlayColumns, found_lock, overlaid
-from nubrak.web.listening import Matched, Meters, Suggestions, fitted, heard_parts, instrument_of, matched, meters, suggestions, with_tried
+from nubrak.web.listening import Matched, Meters, heard_parts, matched, meters
 from nubrak.web.printing import StemChoice, StemReport, bundle, check, draft, report
 from nubrak.web.routes import AnyDesk, download
 from nubrak.web.shapes import ProblemBody
+from nubrak.web.suits import Suggestions, suggestions
+from nubrak.web.trying import fitted, instrument_of, with_tried
 
 MOST_WINDOW_FRAMES = 60 * 48000
 _MOST_METERED_S = 10

@@ -1,0 +1,69 @@
+"""Which sounds of the library suit a part: what is like its recorded strokes, or adds what they lack."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from nubrak.core.document import Layer
+from nubrak.core.kit import Instrument
+from nubrak.core.layer import as_stereo
+from nubrak.core.levelmatch import UNDER_DB
+from nubrak.core.likeness import STROKE_S, Profile, added_db, apart_db, profile, reason, strokes_of
+from nubrak.core.problem import Problem
+from nubrak.core.windows import windows_at
+from nubrak.store.kits import all_kits
+from nubrak.web.desk import Desk, Standing
+
+
+class Suits(BaseModel):
+    """One instrument of the library against a part's recorded strokes."""
+
+    kit_id: str
+    instrument_id: str
+    apart_db: float = Field(description="how far it is from what was recorded")
+    added_db: float = Field(description="what it would add, 6 dB under the recording")
+    said: str
+
+
+class Suggestions(BaseModel):
+    """The library's sounds for a part, what suits best first."""
+
+    by: Literal["likeness", "adds"]
+    sounds: list[Suits]
+
+
+def suggestions(desk: Desk, standing: Standing, part_id: str, by: Literal["likeness", "adds"]) -> Suggestions:
+    """The library's instruments for a part by how alike they are to its recorded strokes, or by what they would add."""
+    part, rate = standing.document.part(part_id), standing.document.rate_hz
+    hits = standing.struck(part_id)
+    if not part.sources or not len(hits):
+        raise Problem("This part has no recorded stroke to compare sounds with.", todo="Keep some hits, or choose by ear.")
+    recorded = profile(strokes_of(desk.source_mono(standing.document.source(part.sources[0]), rate), hits, rate), rate)
+    found = []
+    for kit_id, kit in all_kits(desk.engine).items():
+        for instrument_id, instrument in kit.instruments.items():
+            sound = _profile_of(desk, instrument, rate)
+            found.append(Suits(
+                kit_id=kit_id, instrument_id=instrument_id, apart_db=round(apart_db(recorded, sound), 1), added_db=round(added_db(recorded, sound, UNDER_DB), 2),
+                said=reason(recorded, sound),
+            ))
+    found.sort(key=(lambda one: one.apart_db) if by == "likeness" else (lambda one: -one.added_db))
+    return Suggestions(by=by, sounds=found)
+
+
+def _profile_of(desk: Desk, instrument: Instrument, rate_hz: int) -> Profile:
+    """The profile of an instrument's hardest strokes."""
+    turns = instrument.turns(127)[:4]
+    key = (" ".join(f"{sample.audio}{sample.attack_s}" for sample in turns), rate_hz)
+    kept = desk.profiles.get(key)
+    if kept is None:
+        plain = Layer(instrument=instrument)
+        rows = []
+        for sample in turns:
+            audio, attack = desk.voiced(sample, plain, rate_hz)
+            rows.append(windows_at(as_stereo(audio).mean(axis=1), np.array([attack]), round(STROKE_S * rate_hz))[0])
+        desk.profiles[key] = kept = profile(np.stack(rows), rate_hz)
+    return kept
