@@ -55,7 +55,7 @@ def test_a_folder_of_microphones_is_paired_and_joined_and_every_hit_says_why(tmp
 
 def test_what_the_files_are_may_be_said(tmp_path: Path) -> None:
     loop = write_wav(tmp_path / "take.wav", decaying_strokes([0.2, 0.6, 1.0], [0.5, 0.5, 0.5], 1.6))
-    for source_is, piece in (("loop", "loop"), ("mouth", "else"), ("hand", "else")):
+    for source_is, piece in (("loop", "loop"), ("mouth", "mouth"), ("hand", "else")):
         assert convert(loop, "--source-is", source_is, "--out", tmp_path / source_is).returncode == 0
         (source,) = json.loads((tmp_path / source_is / "hits.json").read_text())["sources"]
         assert source["piece"] == piece and np.allclose([hit["time_s"] for hit in source["hits"]], [0.2, 0.6, 1.0], atol=0.001)

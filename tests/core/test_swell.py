@@ -12,6 +12,8 @@ from scipy.signal import butter, sosfilt
 from nubrak.core.decide import FindSettings
 from nubrak.core.find import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
+from nubrak.core.material import MaterialId
+from nubrak.core.names import guess_from_name
 from nubrak.core.swell import begins_at
 
 RATE_HZ = 44100
@@ -41,11 +43,11 @@ def take(starts_s: list[float], kinds: list[Syllable], seed: int = 4) -> NDArray
 KAH, BOO, TSS = (0.06, 0.04, 0.5, 210.0), (0.1, 0.015, 0.6, 90.0), (0.25, 0.08, 0.0, 100.0)
 
 
-@pytest.mark.parametrize("piece", ["else", "clap", "loop"])
-def test_a_syllable_is_one_stroke_from_its_consonant_on(piece: str) -> None:
+@pytest.mark.parametrize(("piece", "material"), [("mouth", None), ("else", "mouth"), ("clap", "mouth"), ("loop", "mouth")])
+def test_a_syllable_is_one_stroke_from_its_consonant_on(piece: str, material: MaterialId | None) -> None:
     starts_s = [0.5 + 0.21 * n + 0.004 * (n % 3) for n in range(24)]
     audio = take(starts_s, [(KAH, BOO, TSS)[n % 3] for n in range(24)])
-    decided = decide_alone(PartInput("mouth", piece, find_candidates(audio, RATE_HZ), FindSettings(material="mouth"), []))
+    decided = decide_alone(PartInput("mouth", piece, find_candidates(audio, RATE_HZ), FindSettings(material=material), []))
     found = decided.time_s[decided.counts]
     assert len(found) == len(starts_s)
     assert np.abs(found - starts_s).max() < 0.003
@@ -59,6 +61,12 @@ def test_a_soft_stroke_well_ahead_of_a_loud_one_is_its_own() -> None:
     audio = take(starts_s, [(0.05, 0.01, 0.12, 90.0), BOO] * 2)
     decided = decide_alone(PartInput("mouth", "else", find_candidates(audio, RATE_HZ), FindSettings(material="mouth"), []))
     assert np.allclose(decided.time_s[decided.counts], starts_s, atol=0.003)
+
+
+@pytest.mark.parametrize("name", ["beatbox take 2.wav", "MouthPercussion.wav", "mouth_drums.flac", "Voice 01.wav"])
+def test_a_take_by_mouth_is_known_by_its_name(name: str) -> None:
+    guess = guess_from_name(name)
+    assert guess is not None and guess.piece == "mouth"
 
 
 @given(st.lists(st.tuples(st.floats(0.004, 0.2), st.floats(-60, 0), st.floats(-70, 0), st.floats(0, 40)), min_size=1, max_size=30))

@@ -135,7 +135,7 @@ def _side_by_side(groups: list[list[Path]], closely: list[bool]) -> Iterator[tup
 def _said_to_be(path: Path, source_is: str) -> str | None:
     """The piece, as far as it is known before anything is heard."""
     by_name = guess_from_name(path.name)
-    return by_name.piece if by_name is not None else "loop" if source_is == "loop" else None
+    return by_name.piece if by_name is not None else source_is if source_is in ("loop", "mouth") else None
 
 
 def _by_sound(candidates: Candidates, source_is: str) -> str:

@@ -55,7 +55,8 @@ def material_of(piece: Piece, chosen: MaterialId | None) -> Material:
     """The material chosen, or the one that fits the piece."""
     if chosen is not None:
         return MATERIALS[chosen]
-    if piece.id == "else":
-        return MATERIALS["hand"]
+    by_piece: dict[str, MaterialId] = {"else": "hand", "mouth": "mouth"}
+    if piece.id in by_piece:
+        return MATERIALS[by_piece[piece.id]]
     by_family: dict[str, MaterialId] = {"overall": "cymbals", "hand": "hand", "whole": "loop"}
     return MATERIALS[by_family.get(piece.family, "close")]

@@ -60,6 +60,7 @@ PIECES: dict[str, Piece] = {
         _piece("conga", "Conga", "g", 63, "oval", 3.0, "hand", 80, 5000, 25, "hand", "conga,congas,bongo,bongos"),
         _piece("cowbell", "Cowbell", "w", 56, "cross", 4.5, "hand", 400, 8000, 40, "hand", "cowbell,bell"),
         _piece("loop", "Whole loop", "o", 38, "oval", 2.0, "loop", 30, 18000, 25, "whole", "loop,beat,groove,mix,kit,drums,room"),
+        _piece("mouth", "By mouth", "u", 38, "oval", 2.0, "loop", 30, 18000, 70, "whole", "mouth,mouth percussion,beatbox,beat box,beatboxing,vocal percussion,voice"),
         _piece("heard", "Only heard", "b", 37, "oval", 2.0, "loop", 30, 18000, 30, "whole", "backing,click,guide,playback,music"),
         _piece("else", "Something else", "e", 37, "oval", 2.0, "loop", 60, 16000, 30, "whole", ""),
     )

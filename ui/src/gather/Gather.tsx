@@ -176,8 +176,8 @@ export function Gather(props: BenchProps) {
               )}
             </p>
             <p className="quiet">
-              A folder of microphones, a loop, or claps. WAV, AIFF, FLAC, OGG or MP3, up to four hours each. Files with
-              a time stamp go to their place, others start at zero.
+              A folder of microphones, a loop, claps or mouth percussion. WAV, AIFF, FLAC, OGG or MP3, up to four hours
+              each. Files with a time stamp go to their place, others start at zero.
             </p>
             <input
               ref={chooser}

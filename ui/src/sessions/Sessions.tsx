@@ -124,7 +124,8 @@ export function Sessions() {
             </strong>
           </p>
           <p className="quiet">
-            One file per microphone, a loop, or claps. WAV, AIFF, FLAC, OGG or MP3. Or a session archive.
+            One file per microphone, a loop, claps or mouth percussion. WAV, AIFF, FLAC, OGG or MP3. Or a session
+            archive.
           </p>
         </div>
       </main>
