@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
-from nubrak.core.decide import FindSettings
+from nubrak.core.decide import Decisions, FindSettings, Mark
 from nubrak.core.find import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
 from nubrak.core.material import MaterialId
@@ -61,6 +61,34 @@ def test_a_soft_stroke_well_ahead_of_a_loud_one_is_its_own() -> None:
     audio = take(starts_s, [(0.05, 0.01, 0.12, 90.0), BOO] * 2)
     decided = decide_alone(PartInput("mouth", "else", find_candidates(audio, RATE_HZ), FindSettings(material="mouth"), []))
     assert np.allclose(decided.time_s[decided.counts], starts_s, atol=0.003)
+
+
+def test_marks_speak_of_the_whole_syllable_or_of_one_step_of_it() -> None:
+    audio = take([0.5, 1.0, 1.5], [KAH, BOO, KAH])
+    found = find_candidates(audio, RATE_HZ)
+    steps_s = found.time_s[(found.time_s > 1.45) & (found.time_s < 1.6)]
+    assert len(steps_s) >= 2 and steps_s[-1] > 1.53
+
+    def decided(*marks: Mark) -> Decisions:
+        return decide_alone(PartInput("mouth", "mouth", found, FindSettings(), list(marks)))
+
+    before = decided()
+    hit_s = float(before.time_s[before.counts][2])
+    # Kept as it is: neither its place nor its strength changes. Given a velocity: it is that hit's. Dropped: it is gone.
+    kept = decided(Mark(kind="keep", time_s=hit_s, velocity=99))
+    assert np.allclose(kept.time_s[kept.counts], before.time_s[before.counts])
+    assert np.allclose(kept.level_db[kept.counts], before.level_db[before.counts])
+    dropped = decided(Mark(kind="drop", time_s=hit_s))
+    assert np.allclose(dropped.time_s[dropped.counts], before.time_s[before.counts][:2])
+    moved = decided(Mark(kind="keep", time_s=hit_s, to_s=hit_s + 0.004))
+    assert np.allclose(moved.time_s[moved.counts][2], hit_s + 0.004)
+    # A step kept at its own place is a hit there, beside the one that begins the syllable.
+    both = decided(Mark(kind="keep", time_s=float(steps_s[-1])))
+    assert np.abs(both.time_s[both.counts] - steps_s[-1]).min() < 1e-6
+    # Whatever is dropped of it that does not count takes nothing else away.
+    row = int(np.nonzero(~before.counts & (before.time_s > 1.45) & (before.time_s < 1.6))[0][-1])
+    if abs(before.time_s[row] - hit_s) > 0.001:
+        assert decided(Mark(kind="drop", time_s=float(before.time_s[row]))).counts.sum() == before.counts.sum()
 
 
 @pytest.mark.parametrize("name", ["beatbox take 2.wav", "MouthPercussion.wav", "mouth_drums.flac", "Voice 01.wav"])

@@ -17,6 +17,7 @@ from nubrak.core.spill import NEVER_DB
 from nubrak.core.suggest import Suggestion, suggest_below, suggest_threshold
 
 MARK_REACH_S = 0.008  # a mark finds its candidate again within this
+_AT_S = 0.0005  # and speaks of the very place within this
 USUAL_MARGIN_DB = 4.0
 _NATS_PER_DB = 0.35  # what a decibel of margin or threshold is worth in log odds
 _SURE_NATS = 3.0
@@ -94,7 +95,7 @@ class Decisions:
     the hit is; ``state`` (n,) holds ``State``; ``other`` (n,) the row of the candidate that held this one off, or -1;
     ``moved_s`` (n,) how far a person moved it; ``doubt`` (n,) 0 to 1, how likely the decision is wrong; ``chance`` (n,) 0 to 1, how likely all evidence makes it a stroke;
     ``spill_db``, ``spill_from``, ``spill_at_s`` (n,) what other strokes spill there, whose, and when; ``line_db`` (n,) the threshold
-    at that moment; ``unmarked`` (n,) whether it would be a hit if nothing had been marked by hand.
+    at that moment; ``unmarked`` (n,) whether it would be a hit if nothing had been marked by hand; ``attack_s`` (n,) where the sound that it belongs to began.
     """
 
     time_s: NDArray[np.float64]
@@ -113,6 +114,7 @@ class Decisions:
     spill_at_s: NDArray[np.float64]
     line_db: NDArray[np.float64]
     unmarked: NDArray[np.bool_]
+    attack_s: NDArray[np.float64]
     threshold_db: float
     hold_off_ms: float
     re_arm_db: float
@@ -177,11 +179,11 @@ def decide(
     if span_s is not None:
         state[(time < span_s[0]) | (time >= span_s[1])] = State.OUTSIDE
     unmarked = state.copy()
-    marked = _rows_of_marks(time, marks)
+    attack = evidence.attack_s
+    marked, attack = _of_whole_sounds(_rows_of_marks(time, marks), time, attack, level, odds)
     for row, mark in marked.items():
         state[row] = State.DROPPED if mark.kind == "drop" else State.KEPT
     other = np.full(count, -1, np.int64)
-    attack = evidence.attack_s
     _no_twin_of_what_was_dropped(attack, state, other)
     _hold_off(attack, level, odds, state, other, hold_off_ms / 1000.0)
     if re_arm > 0:
@@ -197,6 +199,7 @@ def decide(
     else:
         doubt = _doubt_by_lines(level - line, rise - rise_needed, over_spill - margin if margin is not None else np.full(count, 200.0), state, suggestion.gap_db)
 
+    doubt[_of_one_sound(attack, state, other)] = 0.0
     hit_s = np.where(among(state, (State.HIT, State.KEPT)), attack, time)
     moved = np.zeros(count)
     for row, mark in marked.items():
@@ -209,7 +212,7 @@ def decide(
         rise_db=rise, row=np.arange(count), state=state, other=other, moved_s=moved, doubt=doubt,
         chance=chance,
         spill_db=evidence.spill_db, spill_from=evidence.spill_from, spill_at_s=evidence.spill_at_s, line_db=line,
-        unmarked=unmarked == State.HIT, threshold_db=float(threshold),
+        unmarked=unmarked == State.HIT, attack_s=attack, threshold_db=float(threshold),
         hold_off_ms=float(hold_off_ms), re_arm_db=float(re_arm), rise_needed_db=rise_needed, margin_db=margin if margin is not None else 0.0,
         weighs=weighs, suggestion=suggestion, sources=evidence.names,
     )
@@ -275,6 +278,33 @@ def _rows_of_marks(time_s: NDArray[np.float64], marks: list[Mark]) -> dict[int, 
     return rows
 
 
+def _of_whole_sounds(
+    marked: dict[int, Mark], time_s: NDArray[np.float64], attack_s: NDArray[np.float64], level_db: NDArray[np.float64], odds: NDArray[np.float64],
+) -> tuple[dict[int, Mark], NDArray[np.float64]]:
+    """Where several candidates are steps of one sound, a mark at its attack goes to the step that stands for it; a step that is
+    marked at its own place parts from the sound. ``attack_s`` (n,) is the same for all steps of a sound. Returns the marks by row,
+    and the attacks.
+    """
+    if not marked:
+        return marked, attack_s
+    places, steps = np.unique(attack_s, return_counts=True)
+    of_several = set(places[steps > 1].tolist())
+    if not of_several:
+        return marked, attack_s
+    worst_first = np.lexsort((level_db, np.round(np.minimum(odds, _SURE_NATS))))
+    stands_for = dict(zip(attack_s[worst_first].tolist(), worst_first.tolist(), strict=True))
+    out, parted = {}, attack_s.copy()
+    for row, mark in marked.items():
+        began_s = float(attack_s[row])
+        if began_s in of_several:
+            if abs(mark.time_s - began_s) <= _AT_S:
+                row = stands_for[began_s]
+            elif began_s != time_s[row] and (mark.kind != "drop" or stands_for[began_s] != row):
+                parted[row] = time_s[row]
+        out[row] = mark
+    return out, parted
+
+
 def _hold_off(
     time_s: NDArray[np.float64], level_db: NDArray[np.float64], odds: NDArray[np.float64], state: NDArray[np.int8], other: NDArray[np.int64], hold_s: float,
 ) -> None:
@@ -305,6 +335,11 @@ def _hold_off(
     held = (by >= 0) & ~kept
     state[crowded[held]] = State.HELD_OFF
     other[crowded[held]] = crowded[by[held]]
+
+
+def _of_one_sound(attack_s: NDArray[np.float64], state: NDArray[np.int8], other: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which candidates, (n,), were held off by another step of the same sound, and so say nothing of their own."""
+    return np.asarray((state == State.HELD_OFF) & (other >= 0) & (attack_s == attack_s[np.maximum(other, 0)]))
 
 
 def _no_twin_of_what_was_dropped(time_s: NDArray[np.float64], state: NDArray[np.int8], other: NDArray[np.int64]) -> None:
@@ -372,7 +407,7 @@ def _in_time(decisions: Decisions, added: list[Mark]) -> Decisions:
         "time_s": times, "found_s": np.array([mark.time_s for mark in added]), "level_db": float(np.median(usual)) if len(usual) else -12.0,
         "strength_db": float(np.median(strong)) if len(strong) else -12.0, "rise_db": 0.0,
         "row": -1, "state": int(State.ADDED), "other": -1, "moved_s": 0.0, "doubt": 0.0, "chance": 1.0, "spill_db": NEVER_DB, "spill_from": -1, "spill_at_s": np.nan,
-        "line_db": d.threshold_db, "unmarked": False,
+        "line_db": d.threshold_db, "unmarked": False, "attack_s": times,
     }
     order = np.argsort(np.concatenate([d.time_s, times]), kind="stable")
     place = np.argsort(order, kind="stable")

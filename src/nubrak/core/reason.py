@@ -24,6 +24,8 @@ def reason(decisions: Decisions, index: int, evidence: Evidence | None = None, p
         return f"Does not count: it rises {d.rise_db[i]:.1f} dB over what rang before, and {d.rise_needed_db:.1f} dB are asked for."
     if state in (State.HELD_OFF, State.NOT_ARMED):
         by = int(d.other[i])
+        if state is State.HELD_OFF and d.attack_s[i] == d.attack_s[by]:
+            return f"Does not count: it belongs to the stroke of {db(d.level_db[by])} dBFS that begins at {clock(d.attack_s[by])}."
         apart = (d.time_s[i] - d.time_s[by]) * 1000
         where = "after" if apart >= 0 else "before"
         what = f"inside the hold-off of {d.hold_off_ms:.0f} ms" if state is State.HELD_OFF else f"and the level had not fallen the {d.re_arm_db:.1f} dB that re-arm asks for"

@@ -7,7 +7,7 @@ import { useKeys } from '../shell/useKeys';
 import { fitView, useWindow, viewShowing } from '../state/window';
 import { clock, firstAt } from '../timeline/axes';
 import { Stage } from '../timeline/Stage';
-import { counts, State } from '../timeline/states';
+import { counts, rowAt, State } from '../timeline/states';
 import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
 import { SecondLook } from './SecondLook';
@@ -46,8 +46,8 @@ export function Find(props: BenchProps) {
   const reason = useReason(doing.id, partId, decisions, pointed?.index ?? null, drafting?.find ?? null);
   const selected = useMemo(() => {
     if (!decisions || selectedS === null) return null;
-    const index = firstAt(decisions.time_s, selectedS - NEAR_S);
-    return index < decisions.time_s.length && decisions.time_s[index]! - selectedS < NEAR_S ? index : null;
+    const index = rowAt(decisions, selectedS, NEAR_S);
+    return index < 0 ? null : index;
   }, [decisions, selectedS]);
   const selectedReason = useReason(doing.id, partId, decisions, selected, null);
 
@@ -90,8 +90,8 @@ export function Find(props: BenchProps) {
     const at = chosenS.length ? chosenS : selectedS !== null ? [selectedS] : [];
     const moved = at.flatMap((nowS) => {
       let from = nudged.current.get(nowS);
-      const index = firstAt(decisions.time_s, nowS - NEAR_S);
-      if (!from && Math.abs((decisions.time_s[index] ?? -1) - nowS) < NEAR_S && counts(decisions.state[index]!)) {
+      const index = rowAt(decisions, nowS, NEAR_S);
+      if (!from && index >= 0 && counts(decisions.state[index]!)) {
         const timeS = decisions.time_s[index]!;
         const known = Object.values(part?.marks ?? {}).find((one) => Math.abs((one.to_s ?? one.time_s) - timeS) < 1e-5);
         from = { foundS: known?.time_s ?? timeS, kind: known?.kind === 'add' ? 'add' : 'keep' };

@@ -5,8 +5,8 @@ import { orderedParts, type BenchProps } from './bench';
 import { Key } from './Key';
 import { PieceMark } from './PieceMark';
 
-// Letters a part's name has room for at its usual size.
-const LONG = 9;
+// Letters and digits that a line has room for at its usual size.
+const ROOM = 11;
 
 /** The parts down the side, and what is heard. */
 export function Parts({ document, overview, pieces, partId }: BenchProps) {
@@ -22,15 +22,17 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
           const about = overview?.parts.find((one) => one.part_id === id);
           const piece = pieces.get(part.piece);
           const name = about?.name ?? piece?.name ?? '';
+          const letters = `${name}${about?.time_s.length ?? ''}${about?.doubtful || ''}`.length;
           return (
             <ListGroup.Item
               key={id}
               action
               active={id === partId}
+              className={letters > ROOM ? 'crowded' : ''}
               onClick={() => set({ partId: id, selectedS: null, chosenS: [], draft: null })}
             >
               {piece && <PieceMark piece={piece} />}
-              <span className={`part-name ${name.length > LONG ? 'long' : ''}`} title={name}>
+              <span className="part-name" title={name}>
                 {name}
               </span>
               {about && about.progress < 1 ? (

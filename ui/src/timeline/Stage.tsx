@@ -5,7 +5,7 @@ import { BOTTOM_DB, clock, decibels, firstAt, levelToY, timeToX, TOP_DB, xToTime
 import { Canvas, type Draw } from './Canvas';
 import { drawTimeGround } from './ground';
 import { headSize, inks, noteHead } from './heads';
-import { State, counts } from './states';
+import { State, counts, rowAt } from './states';
 import { onTile } from './tiles';
 import { useWheel } from './useWheel';
 import { drawWaveform } from './waveform';
@@ -14,6 +14,7 @@ const LEFT = 40;
 const LADDER = 104;
 const RIGHT_WITHOUT_LADDER = 16;
 const TOP = 22;
+const AT_S = 0.0005;
 
 type CurvePoint = Schema['CurvePoint'];
 const NO_POINTS: CurvePoint[] = [];
@@ -230,8 +231,8 @@ export function Stage({
       context.setLineDash([]);
       context.restore();
       if (selectedS !== null) {
-        const index = firstAt(decisions.time_s, selectedS - 0.0005);
-        if (index < decisions.time_s.length && Math.abs(decisions.time_s[index]! - selectedS) < 0.001) {
+        const index = rowAt(decisions, selectedS, AT_S);
+        if (index >= 0) {
           const at = x(decisions.time_s[index]!);
           context.fillStyle = look.ink;
           context.fillRect(at - 0.75, wave.top, 1.5, wave.height);
@@ -241,8 +242,8 @@ export function Stage({
         }
       }
       for (const timeS of chosenS) {
-        const index = firstAt(decisions.time_s, timeS - 0.0005);
-        if (index >= decisions.time_s.length || timeS < view.startS || timeS > view.startS + view.spanS) continue;
+        const index = rowAt(decisions, timeS, AT_S);
+        if (index < 0 || timeS < view.startS || timeS > view.startS + view.spanS) continue;
         context.strokeStyle = look.ink;
         context.lineWidth = 1.3;
         context.strokeRect(x(decisions.time_s[index]!) - 9, y(decisions.level_db[index]!) - 9, 18, 18);
