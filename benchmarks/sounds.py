@@ -27,6 +27,7 @@ RATE_HZ = 44100
 FONTS = {
     "general": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),  # Debian: fluid-soundfont-gm
     "small": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),  # Debian: timgm6mb-soundfont
+    "bank": Path("/usr/share/sounds/sf2/sf_GMbank.sf2"),  # Debian: csound-soundfont
 }
 NOTES = {
     "kick": 36, "snare": 38, "hi-hat": 42, "pedal-hat": 44, "open-hat": 46, "rack-tom": 48, "floor-tom": 43, "crash": 49,
