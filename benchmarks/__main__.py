@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, shaping, single, speed
+from benchmarks import accuracy, hands, shaping, single, speed
 
 if __name__ == "__main__":
     wanted = sys.argv[1:] or ["speed", "accuracy"]
@@ -14,6 +14,7 @@ if __name__ == "__main__":
         shaping.run()
     if "accuracy" in wanted:
         single.run()
+        hands.run()
         accuracy.run()
     if "browser" in wanted or not sys.argv[1:]:
         from benchmarks import browser

@@ -31,7 +31,7 @@ from nubrak.core.shape import ShapeSettings, usual_db_of, velocities
 LENGTH_S = 60.0
 KITS = (Kit("standard kit", "general", 0), Kit("room kit", "general", 8), Kit("power kit", "general", 16), Kit("jazz kit", "general", 32))
 APART_KIT = Kit("brush kit", "general", 40)
-OTHER_KIT = Kit("another font's kit", "bank", 0)  # nothing was taught on this sound font, nor developed with it
+OTHER_KIT = Kit("other recordings", "patches", 0)  # nothing was taught on these sounds, nor developed with them
 APART_STYLES = ("swung ride", "tom-heavy")
 CLOSE_S = 0.010
 WIDE_S = 0.050
@@ -206,7 +206,7 @@ def run() -> None:
         return
     kits = (*KITS, APART_KIT)
     jobs = [(style, kit, 11) for style in styles.STYLES for kit in kits]
-    others = [(style, OTHER_KIT, 11) for style in styles.STYLES] if sounds.available("bank") else []
+    others = [(style, OTHER_KIT, 11) for style in styles.STYLES] if sounds.available(OTHER_KIT.font) else []
     with ProcessPoolExecutor(2) as pool:
         results = dict(zip(jobs + others, pool.map(_score, jobs + others), strict=True))
     print("Whole kits at default settings, all close microphones together (wanted: F 10 ms 0.985, 10 corrections in 1000, median 0.3 ms, 95 % 1.5 ms, Spearman 0.97, in 5 % 0.90)")
@@ -230,7 +230,7 @@ def run() -> None:
     if others:
         total(f"{OTHER_KIT.name} (not in all)", others)
     else:
-        print("  (with Debian's csound-soundfont installed, a kit of a sound font that was never used is scored as well)")
+        print("  (with Debian's freepats and timidity installed, a kit of recordings that were never used is scored as well)")
     print("Each source, all performances")
     for name in ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "ride", "crash"):
         sums = Score()

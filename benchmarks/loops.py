@@ -47,7 +47,7 @@ def moments_of(attacks_s: NDArray[np.float64], together_s: float) -> NDArray[np.
     return moments(attacks_s, together_s)
 
 
-def _librosa(audio: NDArray[np.float32]) -> list[NDArray[np.float64]]:
+def onsets_by_librosa(audio: NDArray[np.float32]) -> list[NDArray[np.float64]]:
     """Onsets at several settings; the best of them for each loop is what is compared with."""
     import librosa
 
@@ -64,7 +64,7 @@ def _counts(job: tuple[str, Kit, int]) -> NDArray[np.float64]:
     # As one are those that no part could tell apart at its hold-off.
     truth_s = moments_of(attacks_s, (MATERIALS["loop"].hold_off_ms or 0.0) / 1000)
     decided = decide_alone(PartInput("loop", "loop", find_candidates(audio, RATE_HZ, closely=True), FindSettings(), []))
-    found_s, theirs = decided.time_s[decided.counts], _librosa(audio)
+    found_s, theirs = decided.time_s[decided.counts], onsets_by_librosa(audio)
     out = []
     for window_s in WINDOWS_S:
         best = max(theirs, key=lambda times: mir_eval.onset.f_measure(truth_s, times, window=window_s)[0])

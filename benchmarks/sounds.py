@@ -1,4 +1,4 @@
-"""Single strokes of real recorded drums, from General MIDI sound fonts through fluidsynth, with their attack known to the sample.
+"""Single strokes of real recorded drums, from General MIDI sounds through fluidsynth or timidity, with their attack known to the sample.
 
 Every piece of a kit is struck alone at 16 velocities and cut out; the attack is where the stroke comes within 40 dB of its peak.
 A performance is put together from these strokes, each a little different in pitch and colour, as no two strokes of a player are alike.
@@ -7,6 +7,7 @@ A performance is put together from these strokes, each a little different in pit
 from __future__ import annotations
 
 import hashlib
+import shutil
 import subprocess
 import tempfile
 from dataclasses import dataclass
@@ -27,11 +28,12 @@ RATE_HZ = 44100
 FONTS = {
     "general": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),  # Debian: fluid-soundfont-gm
     "small": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),  # Debian: timgm6mb-soundfont
-    "bank": Path("/usr/share/sounds/sf2/sf_GMbank.sf2"),  # Debian: csound-soundfont
+    "patches": Path("/etc/timidity/freepats.cfg"),  # Debian: freepats, and timidity
 }
 NOTES = {
     "kick": 36, "snare": 38, "hi-hat": 42, "pedal-hat": 44, "open-hat": 46, "rack-tom": 48, "floor-tom": 43, "crash": 49,
-    "ride": 51, "ride-bell": 53,
+    "ride": 51, "ride-bell": 53, "clap": 39, "tambourine": 54, "cabasa": 69, "maracas": 70, "bongo": 60, "low-bongo": 61, "mute-conga": 62,
+    "conga": 63, "low-conga": 64, "cowbell": 56,
 }
 LENGTH_S = {"crash": 4.0, "ride": 3.0, "ride-bell": 3.0, "open-hat": 2.0, "hi-hat": 1.0, "pedal-hat": 1.0}
 MADE = {"hi-hat": "hat-closed", "pedal-hat": "hat-pedal", "open-hat": "hat-open", "ride-bell": "ride"}
@@ -61,8 +63,8 @@ class Sound:
 
 
 def available(font: str = "general") -> bool:
-    """Whether fluidsynth and the sound font are installed."""
-    return FONTS[font].exists() and subprocess.run(["which", "fluidsynth"], capture_output=True).returncode == 0
+    """Whether the sounds and what plays them are installed."""
+    return FONTS[font].exists() and shutil.which("timidity" if FONTS[font].suffix == ".cfg" else "fluidsynth") is not None
 
 
 def attack_of(alone: NDArray[np.float32]) -> int:
@@ -82,6 +84,8 @@ def sound(kit: Kit, piece: str) -> Sound:
     else:
         audio = _rendered(kit, piece, length_s)
         strokes = [audio[at * size : (at + 1) * size] for at in range(len(VELOCITIES))]
+        if FONTS[kit.font].suffix == ".cfg":
+            strokes = strokes[-1:] * len(VELOCITIES)  # one recording per piece; played softly it is lost in 16 bits
     if kit.pitch != 1.0:
         strokes = [np.interp(np.arange(0, size - 1, kit.pitch), np.arange(size), stroke).astype(np.float32) for stroke in strokes]
     fade = np.ones(len(strokes[0]), np.float32)
@@ -107,7 +111,7 @@ def _made(kit: Kit, piece: str, velocity: int, size: int) -> NDArray[np.float32]
 
 
 def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
-    key = hashlib.sha256(repr((kit.font, kit.program, piece, length_s, list(VELOCITIES), 3)).encode()).hexdigest()[:24]
+    key = hashlib.sha256(repr((kit.font, kit.program, piece, length_s, list(VELOCITIES), 4)).encode()).hexdigest()[:24]
     kept = CACHE / f"{key}.npy"
     if kept.exists():
         return np.asarray(np.load(kept))
@@ -126,11 +130,10 @@ def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
         track.append(mido.Message("control_change", channel=9, control=120, value=0))
     with tempfile.TemporaryDirectory() as folder:
         midi.save(f"{folder}/a.mid")
-        subprocess.run(
-            ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE_HZ), "-O", "float", "-T", "wav",
-             "-F", f"{folder}/a.wav", str(FONTS[kit.font]), f"{folder}/a.mid"],
-            check=True, capture_output=True,
-        )
+        plain = ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE_HZ), "-O", "float", "-T", "wav", "-F", f"{folder}/a.wav", str(FONTS[kit.font])]
+        if FONTS[kit.font].suffix == ".cfg":
+            plain = ["timidity", "-c", str(FONTS[kit.font]), "-EFreverb=0", "-EFchorus=0", "--preserve-silence", "-s", str(RATE_HZ), "-Ow", "-o", f"{folder}/a.wav"]
+        subprocess.run([*plain, f"{folder}/a.mid"], check=True, capture_output=True)
         audio, _ = soundfile.read(f"{folder}/a.wav", dtype="float32", always_2d=True)
     wanted = round(length_s * RATE_HZ) * len(VELOCITIES)
     mono = np.zeros(wanted, np.float32)
