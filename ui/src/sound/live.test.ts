@@ -60,3 +60,19 @@ it('skips what lies between when the player jumps', () => {
   vi.advanceTimersByTime(600);
   expect(sent.map((one) => one.velocity)).toEqual([10, 40]);
 });
+
+it('sends late what was due when the page is held up until the player has stopped', () => {
+  vi.advanceTimersByTime(40);
+  const real = performance.now.bind(performance);
+  vi.spyOn(performance, 'now').mockImplementation(() => real() + 700);
+  atS = () => null;
+  vi.advanceTimersByTime(100);
+  expect(sent.map((one) => one.velocity)).toEqual([10, 20, 30]);
+});
+
+it('sends nothing that comes after a stop', () => {
+  vi.advanceTimersByTime(40);
+  atS = () => null;
+  vi.advanceTimersByTime(1000);
+  expect(sent.map((one) => one.velocity)).toEqual([10]);
+});

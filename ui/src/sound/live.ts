@@ -132,15 +132,19 @@ export class LiveSender {
 
   private tick(): void {
     const nowS = player.positionS();
+    const clockMs = performance.now();
+    const passedS = this.wasS === null ? 0 : (clockMs - this.wasMs) / 1000;
     if (nowS === null || !this.notes || !this.output) {
-      if (this.wasS !== null) this.silence();
+      if (this.wasS !== null) {
+        // Held up until the end: what was due before it stopped was played all the same.
+        if (passedS > AHEAD_S) this.sendUntil(this.wasS + passedS, this.wasS + passedS, clockMs);
+        this.silence();
+      }
       this.wasS = null;
       return;
     }
-    const { time_s, length_s, note, velocity, channel } = this.notes;
+    const { time_s } = this.notes;
     // A page that was held up catches up: what became due meanwhile is sent late rather than never. A jump skips it.
-    const clockMs = performance.now();
-    const passedS = this.wasS === null ? 0 : (clockMs - this.wasMs) / 1000;
     if (this.wasS === null || nowS < this.wasS - 0.001 || nowS > this.wasS + passedS + JUMPED_S) {
       if (this.wasS !== null) this.silence();
       this.cursor = time_s.findIndex((timeS) => timeS >= nowS - 0.002);
@@ -148,7 +152,13 @@ export class LiveSender {
     }
     this.wasS = nowS;
     this.wasMs = clockMs;
-    const untilS = Math.min(nowS + AHEAD_S, player.loopEndS() ?? Infinity);
+    this.sendUntil(nowS + AHEAD_S, nowS, clockMs);
+  }
+
+  private sendUntil(endS: number, nowS: number, clockMs: number): void {
+    if (!this.notes || !this.output) return;
+    const { time_s, length_s, note, velocity, channel } = this.notes;
+    const untilS = Math.min(endS, player.loopEndS() ?? Infinity);
     while (this.cursor < time_s.length && time_s[this.cursor]! < untilS) {
       const i = this.cursor++;
       const dueMs = clockMs + (time_s[i]! - nowS) * 1000;
