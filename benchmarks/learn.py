@@ -54,10 +54,7 @@ def made_up_kit(rng: np.random.Generator, made: bool) -> dict[str, Kit]:
     for piece in ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "crash", "ride"):
         font = "made" if made and rng.random() < 0.6 else str(rng.choice(list(PROGRAMS)))
         program = int(rng.integers(100)) if font == "made" else int(rng.choice(PROGRAMS[font]))
-        pitch = float(np.round(np.exp(rng.normal(0, 0.1)), 2))
-        if piece in ("kick", "rack-tom", "floor-tom") and rng.random() < 0.25:
-            pitch = float(np.round(rng.uniform(0.5, 0.8), 2))  # deep drums that ring long and have hardly a click
-        out[piece] = Kit("made up", font, program, pitch)
+        out[piece] = Kit("made up", font, program, float(np.round(np.exp(rng.normal(0, 0.1)), 2)))
     return out
 
 

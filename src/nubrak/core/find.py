@@ -1,8 +1,7 @@
 """Find: where something may have been struck, at full sensitivity, once per source.
 
-Energies over 1 ms are compared with the loudest that rang in the 22 ms before; the comparison is made on the plain signal,
-on two steepened ones, so that a soft bright stroke shows over a loud dark ringing, and on one steepened after what is bright
-was averaged away, so that a deep one shows over its own ringing and over hiss. Every place that rises is kept with
+Energies over 1 ms are compared with the loudest that rang in the 22 ms before; the comparison is made on the plain signal
+and on two steepened ones, so that a soft bright stroke shows over a loud dark ringing. Every place that rises is kept with
 its features; which of them count is decided later, without analysing again.
 """
 
@@ -21,7 +20,7 @@ from nubrak.core.exemplar import Exemplars, Likeness, exemplars_of, lay_over
 from nubrak.core.level import FLOOR_DB, power_to_db
 from nubrak.core.windows import windows_at
 
-VERSION = 13  # a new number makes everything derived from candidates anew
+VERSION = 12  # a new number makes everything derived from candidates anew
 LEAST_RISE_DB = 3.0
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
 _FRAME_S = 0.001
@@ -31,7 +30,6 @@ _AHEAD_FRAMES = 4
 _APART_FRAMES = 6
 _BLOCK_FRAMES = 1 << 14
 _AT_ONCE = 128
-_PARTS = 4  # of a frame
 _LEAST_SHARE = 0.005  # of a band that does not rise, what is left to the level
 _WINDOW_HIDES_DB = 4.0
 _SURE_ALIKE = 0.6
@@ -220,11 +218,11 @@ def _settled(attacks: NDArray[np.int64], rise: NDArray[np.float64], likeness: Li
 
 
 def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.float64]]:
-    """Level per frame, (whole frames,), of the signal, of its first and second difference, and of the difference of what is left
-    of it under a kilohertz or two; block by block, so that an hour takes no more room than a minute.
+    """Level per frame, (whole frames,), of the signal and of its first and second difference; block by block, so that an
+    hour takes no more room than a minute.
     """
     whole = len(mono) // frame
-    levels = [np.empty(whole) for _ in range(4)]
+    levels = [np.empty(whole) for _ in range(3)]
     for at in range(0, whole, _BLOCK_FRAMES):
         end = min(at + _BLOCK_FRAMES, whole)
         # Two samples more in front for the differences; extrapolated before the first, so that a signal which begins off
@@ -237,27 +235,7 @@ def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.floa
             blocks = signal[2 - order :].reshape(end - at, frame)
             levels[order][at:end] = power_to_db(np.einsum("ij,ij->i", blocks, blocks) / frame)
             signal = np.diff(signal)
-    levels[3] = _dark_steps(mono, frame)
     return levels
-
-
-def _dark_steps(mono: NDArray[np.float32], frame: int) -> NDArray[np.float64]:
-    """Level per frame, (whole frames,), of how the signal steps from quarter to quarter of a frame.
-
-    A deep drum has hardly a click, and what it has drowns in the hiss of a quiet microphone once the whole signal is steepened;
-    steps of averages show it.
-    """
-    whole = len(mono) // frame
-    edges = np.linspace(0, frame, _PARTS + 1).round().astype(np.int64)[:-1]
-    out, last = np.empty(whole), None
-    for at in range(0, whole, _BLOCK_FRAMES):
-        end = min(at + _BLOCK_FRAMES, whole)
-        blocks = mono[at * frame : end * frame].reshape(end - at, frame)
-        means = (np.add.reduceat(blocks, edges, axis=1) / np.diff(np.append(edges, frame))).astype(np.float32).ravel()
-        steps = np.diff(means, prepend=means[:1] if last is None else last).reshape(end - at, _PARTS)
-        out[at:end] = power_to_db(np.einsum("ij,ij->i", steps, steps) / _PARTS)
-        last = means[-1:]
-    return out
 
 
 def _rises(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -265,7 +243,7 @@ def _rises(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], 
     plain: NDArray[np.float64] | None = None
     rises: NDArray[np.float64] | None = None
     levels = _frame_levels(mono, frame)
-    on_stroke = _begins_on_stroke(levels[2])
+    on_stroke = _begins_on_stroke(levels[-1])
     for level in levels:
         floor = max(float(np.percentile(level[:: max(1, len(level) // 20000)], 5)), FLOOR_DB + 15.0) - 3.0
         level = np.maximum(level, floor)
