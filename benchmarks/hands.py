@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import mir_eval
 import numpy as np
 from numpy.typing import NDArray
@@ -37,14 +39,14 @@ def syllable(rng: np.random.Generator) -> Sound:
     return out, int(np.argmax(np.abs(out) > 0.01 * np.abs(out).max()))
 
 
-def take(stroke: object, seed: int) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
+def take(stroke: Callable[[np.random.Generator], Sound], seed: int) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
     """Sixteenths with human timing, some left out, in a room with hiss, (frames,); and the attacks, (n,) in s. ``stroke(rng)`` gives one."""
     rng = np.random.default_rng(seed)
     out, attacks_s = np.zeros(round((STEPS * SIXTEENTH_S + 4) * RATE_HZ)), []
     for step in range(STEPS):
         if rng.random() < 0.45:
             continue
-        audio, attack = stroke(rng)  # type: ignore[operator]
+        audio, attack = stroke(rng)
         begin = round((0.5 + step * SIXTEENTH_S + rng.normal(0, 0.006)) * RATE_HZ)
         out[begin : begin + len(audio)] += audio
         attacks_s.append((begin + attack) / RATE_HZ)

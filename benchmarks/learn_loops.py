@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.learn import SCENES, keep_forests, made_up_kit, taught
-from benchmarks.loops import mix_down, moments_of
+from benchmarks.loops import mix_down
 from benchmarks.microphones import HOME, labels
+from benchmarks.performances import moments
 from benchmarks.sounds import RATE_HZ
 from benchmarks.styles import FREE, perform
 from nubrak.core.decide import FindSettings
@@ -57,7 +58,7 @@ def features_of(seed: int) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
     candidates, attacks_s = heard(seed)
     here = heard_as("loop", PartInput("loop", "loop", candidates, FindSettings(), []))
     evidence = gather("loop", {"loop": here}, {}, {"loop": np.ones(len(candidates))})
-    return evidence.features, labels(candidates.time_s, moments_of(attacks_s, _TOGETHER_S))
+    return evidence.features, labels(candidates.time_s, moments(attacks_s, _TOGETHER_S))
 
 
 def run(loops: int) -> None:

@@ -42,11 +42,6 @@ def mix_down(kit: Kit | Callable[[str], Kit], strokes: list[Stroke], seed: int) 
     return out.astype(np.float32), np.sort(np.concatenate(arrivals))
 
 
-def moments_of(attacks_s: NDArray[np.float64], together_s: float) -> NDArray[np.float64]:
-    """The attacks, those within ``together_s`` of the first of them as one."""
-    return moments(attacks_s, together_s)
-
-
 def onsets_by_librosa(audio: NDArray[np.float32]) -> list[NDArray[np.float64]]:
     """Onsets at several settings; the best of them for each loop is what is compared with."""
     import librosa
@@ -62,7 +57,7 @@ def _counts(job: tuple[str, Kit, int]) -> NDArray[np.float64]:
     style, kit, seed = job
     audio, attacks_s = mix_down(kit, perform(style, LENGTH_S, seed), seed)
     # As one are those that no part could tell apart at its hold-off.
-    truth_s = moments_of(attacks_s, (MATERIALS["loop"].hold_off_ms or 0.0) / 1000)
+    truth_s = moments(attacks_s, (MATERIALS["loop"].hold_off_ms or 0.0) / 1000)
     decided = decide_alone(PartInput("loop", "loop", find_candidates(audio, RATE_HZ, closely=True), FindSettings(), []))
     found_s, theirs = decided.time_s[decided.counts], onsets_by_librosa(audio)
     out = []

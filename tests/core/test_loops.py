@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from benchmarks.loops import mix_down, moments_of
+from benchmarks.loops import mix_down
+from benchmarks.performances import moments
 from benchmarks.sounds import RATE_HZ, Kit, available
 from benchmarks.styles import perform
 from nubrak.core.decide import FindSettings, Mark
@@ -61,7 +62,7 @@ def test_a_place_kept_by_hand_stands_beside_the_first_of_its_moment() -> None:
 @pytest.mark.parametrize("style", ["swung ride", "tom-heavy"])
 def test_a_kit_and_a_style_that_were_never_taught(style: str) -> None:
     audio, attacks_s = mix_down(Kit("brush kit", "general", 40), perform(style, 12.0, 23), 23)
-    truth_s = moments_of(attacks_s, (MATERIALS["loop"].hold_off_ms or 0) / 1000)
+    truth_s = moments(attacks_s, (MATERIALS["loop"].hold_off_ms or 0) / 1000)
     f, precision, _ = mir_eval.onset.f_measure(truth_s, hits_s(audio), window=0.025)
     assert f > 0.86 and precision > 0.86
 

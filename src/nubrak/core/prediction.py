@@ -25,7 +25,9 @@ def prediction_error_filter(past: NDArray[np.floating], ridge: NDArray[np.float6
 
 
 def unexplained(rows: NDArray[np.floating], taps: NDArray[np.floating]) -> NDArray[np.floating]:
-    """Each row (n, columns) through its filter (n, ``ORDER`` + 1), without the first ``ORDER`` samples, for which there is no past."""
+    """Each row (n, columns) through its filter (n, ``ORDER`` + 1), whose first tap is 1, without the first ``ORDER`` samples, for which
+    there is no past.
+    """
     out = rows[:, ORDER:].copy()
     part = np.empty_like(out)
     for lag in range(1, ORDER + 1):
