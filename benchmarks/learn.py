@@ -21,12 +21,10 @@ from sklearn.linear_model import LogisticRegression
 from benchmarks.microphones import Scene, labels, overheads_as_one, record, truth_of
 from benchmarks.sounds import CACHE, RATE_HZ, Kit
 from benchmarks.styles import FREE, perform
-from nubrak.core.chance import TAUGHT
-from nubrak.core.evidence import AGAINST, FEATURES, FOR, gather
+from nubrak.core.decide import AGAINST, FEATURES, FOR, TAUGHT, gather, leaks_by
 from nubrak.core.find import VERSION, Candidates, find_candidates, within
-from nubrak.core.guess import LEAST_STROKES, looks
-from nubrak.core.guess import TAUGHT as GUESS
-from nubrak.core.kitwise import leaks_by
+from nubrak.core.gather import LEAST_STROKES, looks
+from nubrak.core.gather import TAUGHT as GUESS
 from nubrak.core.pieces import PIECES
 from nubrak.core.spill import Heard as SpillHeard
 from nubrak.core.spill import hear as hear_part

@@ -19,8 +19,7 @@ from benchmarks.microphones import HOME, labels
 from benchmarks.performances import moments
 from benchmarks.sounds import RATE_HZ
 from benchmarks.styles import FREE, perform
-from nubrak.core.decide import FindSettings
-from nubrak.core.evidence import gather
+from nubrak.core.decide import FindSettings, gather
 from nubrak.core.find import VERSION, Candidates, find_candidates
 from nubrak.core.flow import PartInput, heard_as
 

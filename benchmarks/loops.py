@@ -17,7 +17,7 @@ from benchmarks.styles import STYLES, Stroke, perform
 from nubrak.core.decide import FindSettings
 from nubrak.core.find import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
-from nubrak.core.material import MATERIALS
+from nubrak.core.pieces import MATERIALS
 
 LENGTH_S = 30.0
 WINDOWS_S = (0.010, 0.025)

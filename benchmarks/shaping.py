@@ -12,19 +12,32 @@ import numpy as np
 import pretty_midi
 
 from benchmarks.speed import best_of
-from nubrak.core.comeback import compare
-from nubrak.core.decide import Decisions, FindSettings, decide
-from nubrak.core.evidence import FEATURES, Evidence
-from nubrak.core.feel import Feel, FeelStep
-from nubrak.core.grid import Grid
-from nubrak.core.material import material_of
-from nubrak.core.midi import Track, midi_file
-from nubrak.core.midi_in import read_midi
-from nubrak.core.pieces import PIECES
-from nubrak.core.shape import Notes, ShapeSettings, shape
-from nubrak.core.steps import Accents, EvenOut, Ghosts, Limits, Line, LinePoint, Raise, Randomise, Recovery, Scale, Scope, SetTo
-from nubrak.core.tempo import Tempo, TempoChange
-from nubrak.core.timing import FeelUse, Quantise, Timing
+from nubrak.core.decide import FEATURES, Decisions, Evidence, FindSettings, decide
+from nubrak.core.midi import Track, compare, midi_file, read_midi
+from nubrak.core.pieces import PIECES, material_of
+from nubrak.core.shape import (
+    Accents,
+    EvenOut,
+    Feel,
+    FeelStep,
+    FeelUse,
+    Ghosts,
+    Limits,
+    Line,
+    LinePoint,
+    Notes,
+    Quantise,
+    Raise,
+    Randomise,
+    Recovery,
+    Scale,
+    Scope,
+    SetTo,
+    ShapeSettings,
+    Timing,
+    shape,
+)
+from nubrak.core.tempo import Grid, Tempo, TempoChange
 
 PARTS, HITS, LENGTH_S = 16, 2000, 240.0
 TEMPO = Tempo(bpm=118, changes=[TempoChange(time_s=2.0 * bar, bpm=118 + bar % 5) for bar in range(1, 120)])

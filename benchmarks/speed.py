@@ -20,17 +20,13 @@ from scipy.signal import get_window
 
 from benchmarks import microphones, styles
 from benchmarks.sounds import Kit
-from nubrak.core.decide import FindSettings, Mark, decide
-from nubrak.core.document import Layer
-from nubrak.core.evidence import FEATURES, Evidence
+from nubrak.core.decide import FEATURES, Evidence, FindSettings, Mark, decide
 from nubrak.core.find import Candidates, find_candidates
 from nubrak.core.flow import PartInput, decide_all, weigh_all, weigh_part
-from nubrak.core.kit import Instrument, Sample
-from nubrak.core.layer import played, render_layer
-from nubrak.core.lock import Sounding, lock
-from nubrak.core.material import material_of
-from nubrak.core.pieces import PIECES
+from nubrak.core.layer import Layer, Sounding, lock, played, render_layer
+from nubrak.core.pieces import PIECES, material_of
 from nubrak.core.prints import Print, PrintSettings, print_all
+from nubrak.core.samples import Instrument, Sample
 from nubrak.core.shape import Notes
 from nubrak.demo.score import act_one
 from nubrak.demo.strokes import STROKES

@@ -13,10 +13,10 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from nubrak.core.midi import Track, midi_file
-from nubrak.core.midi_in import read_midi
-from nubrak.core.shape import Notes
-from nubrak.core.tempo import Tempo
+from nubrak.core.midi.read import read_midi
+from nubrak.core.midi.write import Track, midi_file
+from nubrak.core.shape.notes import Notes
+from nubrak.core.tempo.tempo_map import Tempo
 from tests.browser.conftest import Product, wait_until
 from tests.conftest import decaying_strokes, write_wav
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from nubrak.core.bestbar import Played, best_bar
-from nubrak.core.tempo import Tempo
+from nubrak.core.shape.best_bar import Played, best_bar
+from nubrak.core.tempo.tempo_map import Tempo
 
 TEMPO = Tempo(bpm=120, bar_one_s=1.0)  # bars of two seconds from 1 s on
 

@@ -11,13 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import butter, sosfilt
 
-from nubrak.core import prints
-from nubrak.core.blend import Blend, cut, room_for, sides
-from nubrak.core.document import Clip, Document, Layer, Part, Source
-from nubrak.core.kit import Instrument, Sample
-from nubrak.core.meters import EARLY_S, metered
-from nubrak.core.mix import Mix, render
-from nubrak.core.shape import Notes
+from nubrak.core.layer.settings import Layer
+from nubrak.core.mix.blend import Blend, cut, room_for, sides
+from nubrak.core.mix.render import Mix, render
+from nubrak.core.prints import files as prints
+from nubrak.core.samples.kit import Instrument, Sample
+from nubrak.core.session.document import Clip, Document, Part, Source
+from nubrak.core.shape.notes import Notes
+from nubrak.core.signal.meters import EARLY_S, metered
 
 RATE = 44100
 NOISE = (0.1 * np.random.default_rng(3).standard_normal((4 * RATE, 1))).astype(np.float32)

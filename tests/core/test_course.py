@@ -9,11 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.course import EDGES_HZ, REGIONS, STEP_S, course_of, laid_out, net_at, no_course, power_at
-from nubrak.core.find import BAND_EDGES_HZ
-from nubrak.core.ringing import NOT_DUE_DB, blooms, over_past, over_ringing
-from nubrak.core.spill import hear, learn_by_course
-from nubrak.core.together import together
+from nubrak.core.find.band_envelope import EDGES_HZ, REGIONS, STEP_S, course_of, laid_out, net_at, no_course, power_at
+from nubrak.core.find.bands import BAND_EDGES_HZ
+from nubrak.core.find.combine import together
+from nubrak.core.spill.leaks import learn_by_course
+from nubrak.core.spill.onsets import hear
+from nubrak.core.spill.ringing import NOT_DUE_DB, blooms, over_past, over_ringing
 from tests.core.test_spill import candidates
 
 EVERYTHING = np.ones(len(BAND_EDGES_HZ) - 1, bool)

@@ -7,15 +7,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.decide import COUNTS, CurvePoint, Decisions, FindSettings, Mark, State
-from nubrak.core.decide import decide as decide_weighed
-from nubrak.core.evidence import FEATURES, Evidence
-from nubrak.core.material import MATERIALS, Material
-from nubrak.core.pieces import PIECES, Piece
-from nubrak.core.reason import reason
-from nubrak.core.sort import ghosts
-from nubrak.core.spill import NEVER_DB
-from nubrak.core.suggest import suggest_below, suggest_threshold
+from nubrak.core.decide.decision import decide as decide_weighed
+from nubrak.core.decide.evidence import FEATURES, Evidence
+from nubrak.core.decide.reason import reason
+from nubrak.core.decide.settings import CurvePoint, FindSettings, Mark
+from nubrak.core.decide.states import COUNTS, Decisions, State
+from nubrak.core.decide.suggest import suggest_below, suggest_threshold
+from nubrak.core.pieces.catalogue import PIECES, Piece
+from nubrak.core.pieces.material import MATERIALS, Material
+from nubrak.core.sort.ghosts import ghosts
+from nubrak.core.spill.onsets import NEVER_DB
 
 SNARE = PIECES["snare"]
 BY_LINES = MATERIALS["hand"]  # threshold, rise and margin decide alone

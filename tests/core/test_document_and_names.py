@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
-from nubrak.core.decide import Mark
-from nubrak.core.document import Clip, Document
-from nubrak.core.edit import AddSource, AnyAction, RemoveSource, SetFind, SetMark, SetPiece, Unmark, apply
-from nubrak.core.names import PieceGuess, guess_from_name, plain_name
+from nubrak.core.decide.settings import Mark
+from nubrak.core.pieces.file_names import PieceGuess, guess_from_name, plain_name
 from nubrak.core.problem import Problem
+from nubrak.core.session.document import Clip, Document
+from nubrak.core.session.edit import AddSource, AnyAction, RemoveSource, SetFind, SetMark, SetPiece, Unmark, apply
 
 
 def with_source(piece: str = "kick", number: int = 1, document: Document | None = None, audio: str = "a") -> Document:

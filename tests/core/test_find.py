@@ -7,9 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.attack import refine_attacks, snap
-from nubrak.core.find import find_candidates, from_bytes, join, level_in_band, no_candidates, to_bytes, within
-from nubrak.core.level import power_to_db
+from nubrak.core.find.attack import refine_attacks, snap
+from nubrak.core.find.candidates import from_bytes, join, no_candidates, to_bytes
+from nubrak.core.find.bands import within
+from nubrak.core.find.onset_power import level_in_band
+from nubrak.core.find.search import find_candidates
+from nubrak.core.signal.level import power_to_db
 from tests.conftest import RATE_HZ, decaying_strokes
 
 TIMES = [0.0, 0.31, 0.62, 0.655, 1.0, 1.4, 1.9, 2.37]

@@ -8,13 +8,15 @@ import mir_eval
 import numpy as np
 import pytest
 
-from nubrak.core.decide import FindSettings, Mark, State
-from nubrak.core.find import Candidates, find_candidates
+from nubrak.core.decide.reason import reason
+from nubrak.core.decide.second_look import places
+from nubrak.core.decide.settings import FindSettings, Mark
+from nubrak.core.decide.states import State
+from nubrak.core.find.candidates import Candidates
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_all, weigh_all
-from nubrak.core.pieces import PIECES
-from nubrak.core.reason import reason
-from nubrak.core.secondlook import places
-from nubrak.core.shape import ShapeSettings, shape
+from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.shape.notes import ShapeSettings, shape
 from nubrak.demo.room import record
 from nubrak.demo.score import BPM, LEAD_S, act_one
 

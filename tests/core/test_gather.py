@@ -7,13 +7,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from nubrak.core.decide import CurvePoint, FindSettings, Mark
-from nubrak.core.document import Clip, Document, Span
-from nubrak.core.edit import AddClip, AddSource, Apart, Give, MoveClip, RemoveClip, RemoveSource, SetAside, SetFind, SetMark, SetSpan, Together, apply
-from nubrak.core.gather import other_half, same_piece, takes_of
-from nubrak.core.names import PieceGuess, position_of, side_of, takes_alike
+from nubrak.core.decide.settings import CurvePoint, FindSettings, Mark
+from nubrak.core.gather.belonging import other_half, same_piece, takes_of
+from nubrak.core.gather.read import inspect, time_stamp_s
+from nubrak.core.pieces.file_names import PieceGuess, position_of, side_of, takes_alike
 from nubrak.core.problem import Problem
-from nubrak.core.read import inspect, time_stamp_s
+from nubrak.core.session.document import Clip, Document, Span
+from nubrak.core.session.edit import AddClip, AddSource, Apart, Give, MoveClip, RemoveClip, RemoveSource, SetAside, SetFind, SetMark, SetSpan, Together, apply
 from tests.conftest import stamp_wave, write_wav
 
 

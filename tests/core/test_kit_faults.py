@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 import soxr
 
-from nubrak.core.decide import Decisions, FindSettings, State
-from nubrak.core.find import Candidates, find_candidates
+from nubrak.core.decide.second_look import alike_to, places
+from nubrak.core.decide.settings import FindSettings
+from nubrak.core.decide.states import Decisions, State
+from nubrak.core.find.candidates import Candidates
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_all, weigh_all
-from nubrak.core.secondlook import alike_to, places
 from tests.conftest import RATE_HZ, decaying_strokes
 
 KICKS = [0.3 + 0.62 * n for n in range(24)]

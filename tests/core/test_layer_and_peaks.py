@@ -10,15 +10,16 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.blend import Blend
-from nubrak.core.document import Clip, Document, Layer, Part, Source
-from nubrak.core.kit import Instrument, Sample
-from nubrak.core.layer import render_layer
-from nubrak.core.mix import Mix, render
-from nubrak.core.peaks import BASE_EXPONENT, TILE_BINS, extremes, tile
-from nubrak.core.prints import PrintSettings, print_file
-from nubrak.core.shape import Notes
-from nubrak.core.voice import Voice, made_ready
+from nubrak.core.layer.plan import render_layer
+from nubrak.core.layer.settings import Layer
+from nubrak.core.layer.voice import Voice, made_ready
+from nubrak.core.mix.blend import Blend
+from nubrak.core.mix.render import Mix, render
+from nubrak.core.prints.files import PrintSettings, print_file
+from nubrak.core.samples.kit import Instrument, Sample
+from nubrak.core.session.document import Clip, Document, Part, Source
+from nubrak.core.shape.notes import Notes
+from nubrak.core.signal.peaks import BASE_EXPONENT, TILE_BINS, extremes, tile
 
 RATE_HZ = 44100
 RNG = np.random.default_rng(11)

@@ -7,8 +7,8 @@ import pytest
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfiltfilt
 
-from nubrak.core import lock as core
-from nubrak.core.lock import HIGH_HZ, LOW_HZ, REACH_S, Lock, Sounding
+from nubrak.core.layer import lock as core
+from nubrak.core.layer.lock import HIGH_HZ, LOW_HZ, REACH_S, Lock, Sounding
 
 RATE = 44100
 

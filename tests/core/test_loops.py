@@ -13,11 +13,11 @@ from benchmarks.loops import mix_down
 from benchmarks.performances import moments
 from benchmarks.sounds import RATE_HZ, Kit, available
 from benchmarks.styles import perform
-from nubrak.core.decide import FindSettings, Mark
-from nubrak.core.find import CLOSE_RISE_DB, LEAST_RISE_DB, find_candidates
+from nubrak.core.decide.settings import FindSettings, Mark
+from nubrak.core.find.search import CLOSE_RISE_DB, LEAST_RISE_DB, find_candidates
+from nubrak.core.find.slow_onset import first_of_each
 from nubrak.core.flow import PartInput, decide_alone
-from nubrak.core.material import MATERIALS
-from nubrak.core.swell import first_of_each
+from nubrak.core.pieces.material import MATERIALS
 from nubrak.demo.strokes import STROKES
 
 

@@ -7,7 +7,7 @@ import pyloudnorm
 import pytest
 from numpy.typing import NDArray
 
-from nubrak.core.loudness import SILENT_LKFS, k_weighting, loudness_lkfs
+from nubrak.core.signal.loudness import SILENT_LKFS, k_weighting, loudness_lkfs
 
 # ITU-R BS.1770, tables 1 and 2: the filters at 48 kHz (from memory).
 AT_48_KHZ = [

@@ -14,12 +14,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.comeback import compare
-from nubrak.core.midi import Track, clock, half_tick_ms, midi_file, rounding_error_ms
-from nubrak.core.midi_in import MOST_BYTES, read_midi
+from nubrak.core.midi.difference import compare
+from nubrak.core.midi.read import MOST_BYTES, read_midi
+from nubrak.core.midi.write import Track, clock, half_tick_ms, midi_file, rounding_error_ms
 from nubrak.core.problem import Problem
-from nubrak.core.shape import Notes
-from nubrak.core.tempo import Tempo, TempoChange
+from nubrak.core.shape.notes import Notes
+from nubrak.core.tempo.tempo_map import Tempo, TempoChange
 
 RNG = np.random.default_rng(12)
 MAP = Tempo(bpm=97.3, changes=[TempoChange(time_s=7.1, bpm=121.7), TempoChange(time_s=13.013, bpm=88.8), TempoChange(time_s=20.0, bpm=140.0)])

@@ -11,20 +11,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.annotations import COLUMNS, HitLine, read_hits, to_csv, to_jams, to_json
-from nubrak.core.decide import FindSettings, Mark
-from nubrak.core.find import find_candidates
+from nubrak.core.decide.settings import FindSettings, Mark
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
-from nubrak.core.grid import Grid
-from nubrak.core.notemap import GENERAL_MIDI, NoteMap, from_text, note_name, to_text
-from nubrak.core.pieces import PIECES
+from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, note_name, to_text
+from nubrak.core.prints.hit_lists import COLUMNS, HitLine, read_hits, to_csv, to_jams, to_json
 from nubrak.core.problem import Problem
-from nubrak.core.ringing import rings_s
-from nubrak.core.sameness import same_sounds
-from nubrak.core.shape import PatternNote, ShapeSettings, shape
-from nubrak.core.steps import SetTo
-from nubrak.core.tempo import Tempo
-from nubrak.core.timing import Quantise, Timing
+from nubrak.core.shape.notes import PatternNote, ShapeSettings, shape
+from nubrak.core.shape.steps import SetTo
+from nubrak.core.shape.timing import Quantise, Timing
+from nubrak.core.sort.sameness import same_sounds
+from nubrak.core.spill.ringing import rings_s
+from nubrak.core.tempo.grid import Grid
+from nubrak.core.tempo.tempo_map import Tempo
 from tests.conftest import RATE_HZ, decaying_strokes
 
 TIMES = [0.5, 1.02, 1.49, 2.03, 2.5, 2.98]

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from scipy.linalg import lstsq
 from scipy.signal import lfilter
 
-from nubrak.core.course import attack_taper, into_bands, low_bands, low_powers_in, powers_in
-from nubrak.core.find import BAND_EDGES_HZ
-from nubrak.core.prediction import ORDER, prediction_error_filter, unexplained
+from nubrak.core.find.band_envelope import attack_taper, into_bands, low_bands, low_powers_in, powers_in
+from nubrak.core.find.bands import BAND_EDGES_HZ
+from nubrak.core.signal.prediction import ORDER, prediction_error_filter, unexplained
 
 
 @given(st.integers(0, 10_000), st.integers(ORDER + 1, 300))

@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 import soundfile
 
-from nubrak.core.bext import chunk, stamp
-from nubrak.core.dither import dithered
-from nubrak.core.prints import Cancelled, PrintSettings, measured, print_file
+from nubrak.core.gather.read import inspect
+from nubrak.core.prints.bext import chunk, stamp
+from nubrak.core.prints.files import Cancelled, PrintSettings, measured, print_file
 from nubrak.core.problem import Problem
-from nubrak.core.read import inspect
+from nubrak.core.signal.dither import dithered
 
 
 @pytest.mark.parametrize("bits", [16, 24])

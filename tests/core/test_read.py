@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 import soundfile
 
+from nubrak.core.gather.read import audio_blocks, inspect, read_mono
 from nubrak.core.problem import Problem
-from nubrak.core.read import audio_blocks, inspect, read_mono
 from tests.conftest import write_wav
 
 

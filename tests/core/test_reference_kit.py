@@ -16,8 +16,9 @@ from scipy.stats import spearmanr
 from benchmarks.microphones import Recording, overheads_as_one, record
 from benchmarks.sounds import RATE_HZ, Kit, available
 from benchmarks.styles import perform
-from nubrak.core.decide import Decisions, FindSettings
-from nubrak.core.find import find_candidates
+from nubrak.core.decide.settings import FindSettings
+from nubrak.core.decide.states import Decisions
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, Weighed, decide_part, weigh_all
 
 pytestmark = pytest.mark.skipif(not available(), reason="fluidsynth and fluid-soundfont-gm are not installed")

@@ -13,8 +13,8 @@ import numpy as np
 import pytest
 
 from benchmarks.performances import RATE_HZ, available, moments, render, rock, truth
-from nubrak.core.decide import FindSettings
-from nubrak.core.find import find_candidates
+from nubrak.core.decide.settings import FindSettings
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
 
 pytestmark = pytest.mark.skipif(not available(), reason="fluidsynth and fluid-soundfont-gm are not installed")

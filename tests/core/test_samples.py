@@ -7,9 +7,9 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from nubrak.core.arrange import ArrivedSample, arranged, named
-from nubrak.core.kit import Instrument, Measured, Sample
-from nubrak.core.measure import attack_of, character, measure
+from nubrak.core.samples.arrange import ArrivedSample, arranged, named
+from nubrak.core.samples.kit import Instrument, Measured, Sample
+from nubrak.core.samples.measure import attack_of, character, measure
 
 RATE = 48000
 

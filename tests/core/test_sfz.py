@@ -10,13 +10,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sfzlint.parser import validate_s
 
-from nubrak.core.arrange import ArrivedSample
-from nubrak.core.document import Layer
-from nubrak.core.kit import Instrument, Kit, Measured, Sample
-from nubrak.core.layer import played
+from nubrak.core.layer.plan import played
+from nubrak.core.layer.settings import Layer
 from nubrak.core.problem import Problem
-from nubrak.core.sfz import inside, instruments_of, read_sfz, write_sfz
-from nubrak.core.shape import Notes
+from nubrak.core.samples.arrange import ArrivedSample
+from nubrak.core.samples.kit import Instrument, Kit, Measured, Sample
+from nubrak.core.samples.sfz import inside, instruments_of, read_sfz, write_sfz
+from nubrak.core.shape.notes import Notes
 
 MEASURED = Measured(length_s=0.3, peak_db=-3, loudness_lkfs=-20)
 

@@ -14,12 +14,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.layer import level_of_velocity_db
-from nubrak.core.midi import Track, midi_file, seconds_to_ticks
-from nubrak.core.pieces import PIECES
-from nubrak.core.shape import Notes, ShapeSettings, velocities
-from nubrak.core.tempo import Tempo
-from nubrak.core.velocity import LOUDEST_USUAL
+from nubrak.core.layer.plan import level_of_velocity_db
+from nubrak.core.midi.write import Track, midi_file, seconds_to_ticks
+from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.shape.notes import Notes, ShapeSettings, velocities
+from nubrak.core.shape.velocity import LOUDEST_USUAL
+from nubrak.core.tempo.tempo_map import Tempo
 
 
 def notes(times: list[float], velocity: list[int] | None = None, number: int = 36) -> Notes:

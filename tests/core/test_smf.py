@@ -10,11 +10,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.midi import Track, midi_file
+from nubrak.core.midi.smf import MOST_TICKS, header, read_file, track_chunk, variable_length
+from nubrak.core.midi.write import Track, midi_file
 from nubrak.core.problem import Problem
-from nubrak.core.shape import Notes
-from nubrak.core.smf import MOST_TICKS, header, read_file, track_chunk, variable_length
-from nubrak.core.tempo import Tempo, TempoChange
+from nubrak.core.shape.notes import Notes
+from nubrak.core.tempo.tempo_map import Tempo, TempoChange
 
 # RP-001, "Variable-Length Quantity": number and its bytes.
 EXAMPLES = [

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.kit import Instrument, Kit, Sample
-from nubrak.core.soundmodule import LONGEST_S, Heard, Strike, chokes, fullest, instrument_for, received, sounded
+from nubrak.core.midi.sound_module import LONGEST_S, Heard, Strike, chokes, fullest, instrument_for, received, sounded
+from nubrak.core.samples.kit import Instrument, Kit, Sample
 
 KIT = Kit(name="K", instruments={
     "kick": Instrument(name="Kick", piece="kick", samples=[Sample(audio="k1", velocity=127), Sample(audio="k2", velocity=127)]),

@@ -5,9 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nubrak.core.find import BAND_EDGES_HZ, Candidates, find_candidates
-from nubrak.core.spill import Heard, hear, learn_leak, loud_first, nearest, predict
-from nubrak.core.together import together
+from nubrak.core.find.bands import BAND_EDGES_HZ
+from nubrak.core.find.candidates import Candidates
+from nubrak.core.find.combine import together
+from nubrak.core.find.search import find_candidates
+from nubrak.core.spill.leaks import learn_leak
+from nubrak.core.spill.onsets import Heard, hear, loud_first
+from nubrak.core.spill.prediction import nearest, predict
 
 RATE_HZ = 44100
 BANDS = len(BAND_EDGES_HZ) - 1

@@ -8,26 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from nubrak.core.recovery import recovered
-from nubrak.core.steps import (
-    Accents,
-    EvenOut,
-    Ghosts,
-    Limits,
-    Line,
-    LinePoint,
-    Raise,
-    Randomise,
-    Recovery,
-    Scale,
-    Scope,
-    SetTo,
-    in_scope,
-    metrical_weight,
-    stepped,
-)
-from nubrak.core.tempo import Tempo
-from nubrak.core.velocity import LOUDEST_USUAL, StrengthPoint, by_law, starting_curve, velocity_of
+from nubrak.core.shape.recovery import recovered
+from nubrak.core.shape.steps import Accents, EvenOut, Ghosts, Limits, Line, LinePoint, Raise, Randomise, Recovery, Scale, Scope, SetTo, in_scope, metrical_weight, stepped
+from nubrak.core.shape.velocity import LOUDEST_USUAL, StrengthPoint, by_law, starting_curve, velocity_of
+from nubrak.core.tempo.tempo_map import Tempo
 
 TIMES = np.arange(16) * 0.125
 TEMPO = Tempo(bpm=120)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nubrak.core.levelmatch import level_under
-from nubrak.core.likeness import added_db, apart_db, profile, reason
-from nubrak.core.lock import Sounding
+from nubrak.core.layer.level_match import level_under
+from nubrak.core.layer.likeness import added_db, apart_db, profile, reason
+from nubrak.core.layer.lock import Sounding
 
 RATE = 44100
 

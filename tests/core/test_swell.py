@@ -9,12 +9,13 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
-from nubrak.core.decide import Decisions, FindSettings, Mark
-from nubrak.core.find import find_candidates
+from nubrak.core.decide.settings import FindSettings, Mark
+from nubrak.core.decide.states import Decisions
+from nubrak.core.find.search import find_candidates
+from nubrak.core.find.slow_onset import begins_at
 from nubrak.core.flow import PartInput, decide_alone
-from nubrak.core.material import MaterialId
-from nubrak.core.names import guess_from_name
-from nubrak.core.swell import begins_at
+from nubrak.core.pieces.file_names import guess_from_name
+from nubrak.core.pieces.material import MaterialId
 
 RATE_HZ = 44100
 Syllable = tuple[float, float, float, float]  # level of the consonant, its length in s, level of the vowel, pitch in Hz

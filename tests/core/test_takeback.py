@@ -10,22 +10,24 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.comeback import compare
-from nubrak.core.decide import Decisions, FindSettings, Mark
-from nubrak.core.document import Document, Part
-from nubrak.core.edit import apply
-from nubrak.core.find import find_candidates
+from nubrak.core.decide.settings import FindSettings, Mark
+from nubrak.core.decide.states import Decisions
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
-from nubrak.core.midi import Track, midi_file
-from nubrak.core.midi_in import read_midi
-from nubrak.core.notemap import NoteMap
-from nubrak.core.pattern import copied, parts_of, piece_of, repeated
-from nubrak.core.pieces import PIECES
+from nubrak.core.midi.as_parts import parts_of, piece_of
+from nubrak.core.midi.difference import compare
+from nubrak.core.midi.merge import Left, Proposal, proposals
+from nubrak.core.midi.read import read_midi
+from nubrak.core.midi.write import Track, midi_file
+from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.pieces.note_map import NoteMap
 from nubrak.core.problem import Problem
-from nubrak.core.shape import Notes, PatternNote, ShapeSettings, shape
-from nubrak.core.shaping import NoteByHand, SetNotes, TakeChanges
-from nubrak.core.takeback import Left, Proposal, proposals
-from nubrak.core.tempo import Tempo
+from nubrak.core.session.document import Document, Part
+from nubrak.core.session.edit import apply
+from nubrak.core.session.shaping import NoteByHand, SetNotes, TakeChanges
+from nubrak.core.shape.notes import Notes, PatternNote, ShapeSettings, shape
+from nubrak.core.shape.pattern import copied, repeated
+from nubrak.core.tempo.tempo_map import Tempo
 from tests.conftest import RATE_HZ, decaying_strokes
 
 TIMES = [0.5, 1.02, 1.49, 2.03, 2.5, 2.98]

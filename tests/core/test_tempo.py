@@ -7,7 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.tempo import Tempo, TempoChange, beats_at, estimate_tempo, follow, seconds_at, tapped
+from nubrak.core.tempo.estimate import estimate_tempo, tapped
+from nubrak.core.tempo.follow import follow
+from nubrak.core.tempo.tempo_map import Tempo, TempoChange, beats_at, seconds_at
 
 TEMPOS = st.builds(
     Tempo, bpm=st.floats(40, 240), bar_one_s=st.floats(0, 8),

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.feel import Feel, FeelStep, feel_of, steps_of_bar
-from nubrak.core.grid import Grid
-from nubrak.core.tempo import Tempo, TempoChange, seconds_at
-from nubrak.core.timing import FeelUse, Quantise, Timing, deviation_ms, felt, gestures, quantised, timed
+from nubrak.core.shape.feel import Feel, FeelStep, feel_of, steps_of_bar
+from nubrak.core.shape.timing import FeelUse, Quantise, Timing, deviation_ms, felt, gestures, quantised, timed
+from nubrak.core.tempo.grid import Grid
+from nubrak.core.tempo.tempo_map import Tempo, TempoChange, seconds_at
 
 GRIDS = st.builds(Grid, step=st.sampled_from([4, 8, 16, 32]), kind=st.sampled_from(["straight", "triplet", "dotted"]), swing_percent=st.floats(50, 75))
 

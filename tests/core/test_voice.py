@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 from scipy.signal import freqz_sos
 from scipy.signal.windows import blackmanharris, kaiser
 
-from nubrak.core.document import HitOffset, Layer
-from nubrak.core.kit import Instrument, Sample
-from nubrak.core.layer import played, render_layer
-from nubrak.core.shape import Notes
-from nubrak.core.voice import Voice, cuts, made_ready
+from nubrak.core.layer.plan import played, render_layer
+from nubrak.core.layer.settings import HitOffset, Layer
+from nubrak.core.layer.voice import Voice, cuts, made_ready
+from nubrak.core.samples.kit import Instrument, Sample
+from nubrak.core.shape.notes import Notes
 
 RATE = 44100
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nubrak.core.decide import FindSettings
-from nubrak.core.find import find_candidates
+from nubrak.core.decide.settings import FindSettings
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_all
 from nubrak.demo import room
 from nubrak.demo.score import act_one

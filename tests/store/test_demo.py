@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 from sqlalchemy import Engine
 
-from nubrak.core.decide import FindSettings
-from nubrak.core.find import find_candidates
+from nubrak.core.decide.settings import FindSettings
+from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
-from nubrak.core.kit import STARTER
-from nubrak.core.pieces import PIECES
+from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.samples.kit import STARTER
 from nubrak.demo.kit import INSTRUMENTS, RATE_HZ, made_samples
 from nubrak.demo.load import FIRST_SESSION, load_demo
 from nubrak.demo.score import BARS, BPM, LEAD_S, act_one, claps_of_the_audience, loop_of_the_moth

@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.decide import Mark
-from nubrak.core.document import Clip, Document
-from nubrak.core.edit import AddSource, Rename, SetFind, SetMark
-from nubrak.core.names import PieceGuess
+from nubrak.core.decide.settings import Mark
+from nubrak.core.gather.read import inspect
+from nubrak.core.pieces.file_names import PieceGuess
 from nubrak.core.problem import Problem
-from nubrak.core.read import inspect
+from nubrak.core.session.document import Clip, Document
+from nubrak.core.session.edit import AddSource, Rename, SetFind, SetMark
 from nubrak.store.audio import CHUNK_BYTES, chunks_of, facts_of, put_audio
 from nubrak.store.cache import Cache
 from nubrak.store.database import migrate, open_engine

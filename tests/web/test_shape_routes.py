@@ -9,8 +9,8 @@ import mido
 import numpy as np
 import pytest
 
-from nubrak.core.annotations import read_hits
-from nubrak.core.midi_in import read_midi
+from nubrak.core.midi.read import read_midi
+from nubrak.core.prints.hit_lists import read_hits
 from tests.web.conftest import Browser
 
 TIMES = [0.25, 0.75, 1.25, 1.75]

@@ -16,9 +16,9 @@ from procrastinate import Blueprint
 from sqlalchemy import Engine
 
 from nubrak.command.places import ROOT
-from nubrak.core.document import Document
-from nubrak.core.edit import Rename
-from nubrak.core.read import inspect
+from nubrak.core.gather.read import inspect
+from nubrak.core.session.document import Document
+from nubrak.core.session.edit import Rename
 from nubrak.store.audio import put_audio
 from nubrak.store.cache import Cache
 from nubrak.store.sessions import Sessions

@@ -15,21 +15,16 @@ import numpy as np
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
-from nubrak.core.decide import Decisions, FindSettings
-from nubrak.core.find import Candidates, find_candidates, join
+from nubrak.core.decide import Decisions, FindSettings, reason
+from nubrak.core.find import Candidates, find_candidates, join, together
 from nubrak.core.flow import PartInput, Weighed, decide_part, weigh_all
-from nubrak.core.guess import guess_from_sound
-from nubrak.core.material import MATERIALS, MaterialId, listens_closely
+from nubrak.core.gather import guess_from_sound, read_mono, time_stamp_s
 from nubrak.core.midi import Track, midi_file
-from nubrak.core.names import guess_from_name, position_of, side_of
-from nubrak.core.pieces import PIECES
+from nubrak.core.pieces import MATERIALS, PIECES, MaterialId, guess_from_name, listens_closely, position_of, side_of
 from nubrak.core.problem import Problem
-from nubrak.core.read import read_mono, time_stamp_s
-from nubrak.core.reason import reason
 from nubrak.core.shape import Notes, ShapeSettings, shape
 from nubrak.core.sort import ghosts
 from nubrak.core.tempo import Tempo
-from nubrak.core.together import together
 
 SOURCES_ARE = ("kit", *MATERIALS)
 

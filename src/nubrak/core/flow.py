@@ -7,15 +7,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.chance import chance
-from nubrak.core.decide import Decisions, FindSettings, Mark, decide
-from nubrak.core.evidence import Evidence, gather
-from nubrak.core.find import Candidates, within
-from nubrak.core.kitwise import KitEvidence, weigh, weigh_again
-from nubrak.core.material import material_of
-from nubrak.core.pieces import PIECES
+from nubrak.core.decide import Decisions, Evidence, FindSettings, KitEvidence, Mark, chance, decide, gather, weigh, weigh_again
+from nubrak.core.find import Candidates, begins_at, first_of_each, within
+from nubrak.core.pieces import PIECES, material_of
 from nubrak.core.spill import Heard, hear, kind_of
-from nubrak.core.swell import begins_at, first_of_each
 
 
 @dataclass(frozen=True)

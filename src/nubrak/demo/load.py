@@ -11,14 +11,12 @@ from numpy.typing import NDArray
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.document import Clip, Document, Layer, Part, Source
 from nubrak.core.find import find_candidates
-from nubrak.core.kit import STARTER, Instrument, Kit, Sample
-from nubrak.core.material import listens_closely
-from nubrak.core.measure import character, measure
-from nubrak.core.names import PieceGuess, guess_from_name
-from nubrak.core.pieces import PIECES
-from nubrak.core.read import AudioFacts, inspect
+from nubrak.core.gather import AudioFacts, inspect
+from nubrak.core.layer import Layer
+from nubrak.core.pieces import PIECES, PieceGuess, guess_from_name, listens_closely
+from nubrak.core.samples import STARTER, Instrument, Kit, Sample, character, measure
+from nubrak.core.session import Clip, Document, Part, Source
 from nubrak.core.tempo import Tempo
 from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
 from nubrak.demo.room import record, strokes_alone

@@ -11,8 +11,8 @@ from sqlalchemy import Engine, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
+from nubrak.core.gather import AudioFacts
 from nubrak.core.problem import Problem
-from nubrak.core.read import AudioFacts
 from nubrak.store.tables import AudioRow, ChunkRow
 
 CHUNK_BYTES = 1 << 20

@@ -17,9 +17,10 @@ from sqlalchemy import Engine, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core import find, peaks
 from nubrak.core.find import Candidates
-from nubrak.core.read import audio_blocks, one_channel
+from nubrak.core.find import candidates as find
+from nubrak.core.gather import audio_blocks, one_channel
+from nubrak.core.signal import peaks as peaks
 from nubrak.store.audio import chunks_of, facts_of, write_chunks
 from nubrak.store.tables import DerivedRow
 

@@ -9,8 +9,8 @@ from sqlalchemy import Engine, delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.kit import Instrument, Kit
 from nubrak.core.problem import Problem
+from nubrak.core.samples import Instrument, Kit
 from nubrak.store.tables import AudioRow, KitRow
 
 

@@ -6,7 +6,7 @@ from sqlalchemy import Engine, delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.notemap import NoteMap
+from nubrak.core.pieces import NoteMap
 from nubrak.core.problem import Problem
 from nubrak.store.tables import NoteMapRow
 

@@ -11,9 +11,8 @@ from pydantic import BaseModel
 from sqlalchemy import Engine, delete, func, select, text, update
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.document import Document
-from nubrak.core.edit import AddClip, AddLayer, AddSource, AnyAction, AsPair, SetLayer, apply
 from nubrak.core.problem import Problem
+from nubrak.core.session import AddClip, AddLayer, AddSource, AnyAction, AsPair, Document, SetLayer, apply
 from nubrak.store.tables import AudioRow, EditRow, SessionRow
 
 CHANNEL = "nubrak"

@@ -8,11 +8,11 @@ from pathlib import Path
 
 import soundfile
 
-from nubrak.core.archive import MANIFEST, MIDI, Manifest, Stored, audio_of, hash_named, opened, put, renamed, unpacked
-from nubrak.core.document import Document
+from nubrak.core.gather import audio_blocks, inspect
 from nubrak.core.midi import Track, midi_file
+from nubrak.core.prints import MANIFEST, MIDI, Manifest, Stored, audio_of, hash_named, opened, put, renamed, unpacked
 from nubrak.core.problem import Problem, disk_is_full
-from nubrak.core.read import audio_blocks, inspect
+from nubrak.core.session import Document
 from nubrak.store.audio import chunks_of, hash_of, name_of, put_audio, write_chunks
 from nubrak.store.sessions import SessionState
 from nubrak.web.desk import Desk, Standing

@@ -9,13 +9,10 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from nubrak.core.document import Clip
-from nubrak.core.edit import AddClip, AddSource, AsPair, Together
 from nubrak.core.find import find_candidates
-from nubrak.core.gather import other_half, same_piece, takes_of
-from nubrak.core.guess import guess_from_sound
-from nubrak.core.names import PieceGuess, guess_from_name
-from nubrak.core.read import AudioFacts, inspect
+from nubrak.core.gather import AudioFacts, guess_from_sound, inspect, other_half, same_piece, takes_of
+from nubrak.core.pieces import PieceGuess, guess_from_name
+from nubrak.core.session import AddClip, AddSource, AsPair, Clip, Together
 from nubrak.store.audio import put_audio
 from nubrak.store.sessions import SessionState
 from nubrak.web.desk import Desk

@@ -13,21 +13,16 @@ from procrastinate import App
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.decide import Decisions, FindSettings
-from nubrak.core.document import Document, Layer, Source
-from nubrak.core.evidence import Evidence
-from nubrak.core.find import Candidates, join
+from nubrak.core.decide import Decisions, Evidence, FindSettings
+from nubrak.core.find import Candidates, join, together
 from nubrak.core.flow import PartInput, Weighed, band_of, decide_part, evidence_moves, weigh_all, weigh_part
-from nubrak.core.kit import Sample
-from nubrak.core.layer import Played, played
-from nubrak.core.likeness import Profile
-from nubrak.core.material import listens_closely
+from nubrak.core.layer import Layer, Played, Profile, Voice, made_ready, played, ready_key, with_own
 from nubrak.core.mix import Bus, Mix, makes_room, render
-from nubrak.core.pieces import ONLY_HEARD, PIECES
-from nubrak.core.ringing import rings_s
+from nubrak.core.pieces import ONLY_HEARD, PIECES, listens_closely
+from nubrak.core.samples import Sample
+from nubrak.core.session import Document, Source
 from nubrak.core.shape import Notes, ShapeSettings, shape
-from nubrak.core.together import together
-from nubrak.core.voice import Voice, made_ready, ready_key, with_own
+from nubrak.core.spill import rings_s
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
 from nubrak.store.sessions import Sessions, SessionState

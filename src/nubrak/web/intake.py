@@ -13,8 +13,8 @@ from sqlalchemy import Engine
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
+from nubrak.core.gather import AudioFacts, inspect
 from nubrak.core.problem import Problem, disk_is_full
-from nubrak.core.read import AudioFacts, inspect
 from nubrak.store.audio import put_audio
 
 MOST_BYTES = 16 << 30

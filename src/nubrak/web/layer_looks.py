@@ -6,10 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
-from nubrak.core.document import Layer
-from nubrak.core.layer import as_stereo, played
-from nubrak.core.lock import Lock, Sounding, judged, lock
-from nubrak.core.overlay import overlay
+from nubrak.core.layer import Layer, Lock, Sounding, as_stereo, judged, lock, overlay, played
 from nubrak.core.pieces import PIECES
 from nubrak.core.problem import Problem
 from nubrak.web.desk import Desk, Standing

@@ -11,10 +11,10 @@ from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
 from nubrak.core.decide import FindSettings
-from nubrak.core.edit import AddLayer, SetLayer
-from nubrak.core.kit import Instrument
 from nubrak.core.mix import Bus
 from nubrak.core.problem import Problem
+from nubrak.core.samples import Instrument
+from nubrak.core.session import AddLayer, SetLayer
 from nubrak.store.sessions import SessionState
 from nubrak.web.archiving import open_archive, write_archive
 from nubrak.web.intake import received

@@ -15,14 +15,11 @@ from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core.arrange import ArrivedSample, arranged
-from nubrak.core.kit import LONGEST_SAMPLE_S, STARTER, Instrument, Kit
+from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import as_stereo
-from nubrak.core.measure import attack_of, measure
-from nubrak.core.names import file_name, plain_name
+from nubrak.core.pieces import file_name, plain_name
 from nubrak.core.problem import Problem
-from nubrak.core.read import AudioFacts
-from nubrak.core.sfz import MOST_TEXT, inside, instruments_of, read_sfz, write_sfz
+from nubrak.core.samples import LONGEST_SAMPLE_S, MOST_TEXT, STARTER, ArrivedSample, Instrument, Kit, arranged, attack_of, inside, instruments_of, measure, read_sfz, write_sfz
 from nubrak.store.kits import audio_is_here, change_kit, kit_of, new_kit, remove_kit
 from nubrak.web.desk import Desk
 from nubrak.web.intake import take_in

@@ -8,10 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from nubrak.core.loudness import SILENT_LKFS, loudness_lkfs
-from nubrak.core.meters import EARLY_S, STEP_S, metered
 from nubrak.core.mix import Bus
 from nubrak.core.pieces import ONLY_HEARD
+from nubrak.core.signal import EARLY_S, SILENT_LKFS, STEP_S, loudness_lkfs, metered
 from nubrak.web.desk import Desk, Standing
 
 _WINDOW_FRAMES = 1 << 18

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from nubrak.core.annotations import HitLine
-from nubrak.core.attack import snap
-from nubrak.core.bestbar import Played, best_bar
-from nubrak.core.decide import Decisions, FindSettings
+from nubrak.core.decide import Decisions, FindSettings, places, reason
+from nubrak.core.find import snap
 from nubrak.core.pieces import PIECES
+from nubrak.core.prints import HitLine
 from nubrak.core.problem import Problem
-from nubrak.core.reason import reason
-from nubrak.core.secondlook import places
+from nubrak.core.shape import Played, best_bar
 from nubrak.web.desk import Desk, Standing
 from nubrak.web.shapes import BestBar, LeakLine, LookPlace, Reason, SpillMap, Suspect
 

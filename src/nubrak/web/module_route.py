@@ -8,8 +8,8 @@ import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core.kit import Kit
-from nubrak.core.soundmodule import Heard, Strike, chokes, fullest, received, sounded
+from nubrak.core.midi import Heard, Strike, chokes, fullest, received, sounded
+from nubrak.core.samples import Kit
 from nubrak.store.kits import all_kits
 from nubrak.web.desk import Desk
 

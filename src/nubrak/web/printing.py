@@ -16,7 +16,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.midi import Track, midi_file
 from nubrak.core.mix import Bus
-from nubrak.core.names import file_name
+from nubrak.core.pieces import file_name
 from nubrak.core.prints import ENDING, GoOn, Print, Printed, PrintSettings, Window, measured, print_all, print_file
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.web.desk import Desk, Standing

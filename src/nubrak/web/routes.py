@@ -17,20 +17,15 @@ from sse_starlette.sse import EventSourceResponse
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core import peaks
-from nubrak.core.annotations import to_csv, to_jams, to_json
-from nubrak.core.decide import Decisions, Mark
-from nubrak.core.document import Document
-from nubrak.core.edit import Give, SetMark
+from nubrak.core.decide import WORTH_A_LOOK, Decisions, Mark, alike_to, places
 from nubrak.core.flow import band_of
-from nubrak.core.material import MATERIALS
 from nubrak.core.midi import TICKS_PER_QUARTER, USUAL_TICKS, Track, half_tick_ms, midi_file
 from nubrak.core.mix import Bus
-from nubrak.core.names import file_name, plain_name
-from nubrak.core.pieces import PIECES
-from nubrak.core.prints import ENDING, Depth, Form, PrintSettings
+from nubrak.core.pieces import MATERIALS, PIECES, file_name, plain_name
+from nubrak.core.prints import ENDING, Depth, Form, PrintSettings, to_csv, to_jams, to_json
 from nubrak.core.problem import Problem
-from nubrak.core.secondlook import WORTH_A_LOOK, alike_to, places
+from nubrak.core.session import Document, Give, SetMark
+from nubrak.core.signal import peaks as peaks
 from nubrak.store.kits import all_kits
 from nubrak.store.sessions import SessionLine, SessionState
 from nubrak.web.arrive import arrive

@@ -5,19 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.comeback import compare
-from nubrak.core.feel import feel_of, steps_of_bar
-from nubrak.core.grid import Grid
-from nubrak.core.midi_in import ReadMidi
-from nubrak.core.notemap import GENERAL_MIDI, NoteMap
-from nubrak.core.pieces import PIECES
-from nubrak.core.sameness import same_sounds
-from nubrak.core.shape import Notes, marks_of_hits, speaks_of_note, usual_db_of
-from nubrak.core.steps import in_scope
-from nubrak.core.takeback import Left, proposals
-from nubrak.core.tempo import TempoGuess, beats_at, estimate_tempo, follow
-from nubrak.core.timing import deviation_ms
-from nubrak.core.velocity import CurveShape, starting_curve, velocity_of
+from nubrak.core.midi import Left, ReadMidi, compare, proposals
+from nubrak.core.pieces import GENERAL_MIDI, PIECES, NoteMap
+from nubrak.core.shape import CurveShape, Notes, deviation_ms, feel_of, in_scope, marks_of_hits, speaks_of_note, starting_curve, steps_of_bar, usual_db_of, velocity_of
+from nubrak.core.sort import same_sounds
+from nubrak.core.tempo import Grid, TempoGuess, beats_at, estimate_tempo, follow
 from nubrak.web.desk import Desk, Standing
 from nubrak.web.shape_wire import AskShape, ChangesFromMidi, LiveNotes, NoteLine, NoteMapTable, Same, ShapeColumns
 

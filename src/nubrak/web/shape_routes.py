@@ -8,18 +8,14 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core import notemap
-from nubrak.core.annotations import read_hits
-from nubrak.core.edit import SetTempo
-from nubrak.core.feel import feel_of
-from nubrak.core.midi_in import MOST_BYTES, read_midi
-from nubrak.core.notemap import NoteMap
-from nubrak.core.pattern import beside_what_is_there, copied, parts_of, repeated
+from nubrak.core.midi import MOST_BYTES, parts_of, read_midi
+from nubrak.core.pieces import NoteMap
+from nubrak.core.pieces import note_map as notemap
+from nubrak.core.prints import read_hits
 from nubrak.core.problem import Problem
-from nubrak.core.shape import PatternNote
-from nubrak.core.shaping import AddParts, KeepFeel, NewPart, SetPattern
+from nubrak.core.session import AddParts, KeepFeel, NewPart, SetPattern, SetTempo
+from nubrak.core.shape import PatternNote, beside_what_is_there, copied, deviation_ms, feel_of, repeated
 from nubrak.core.tempo import tapped
-from nubrak.core.timing import deviation_ms
 from nubrak.store.notemaps import forget_note_map, keep_note_map, kept_note_maps
 from nubrak.store.sessions import SessionState
 from nubrak.web.routes import AnyDesk, download

@@ -6,13 +6,10 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field
 
-from nubrak.core.feel import FeelStep
-from nubrak.core.grid import Grid
-from nubrak.core.notemap import NoteMap
-from nubrak.core.shape import ShapeSettings
-from nubrak.core.takeback import Proposal
-from nubrak.core.tempo import TempoGuess
-from nubrak.core.velocity import CurveShape, StrengthPoint
+from nubrak.core.midi import Proposal
+from nubrak.core.pieces import NoteMap
+from nubrak.core.shape import CurveShape, FeelStep, ShapeSettings, StrengthPoint
+from nubrak.core.tempo import Grid, TempoGuess
 
 Place = Annotated[float, Field(ge=0, le=86400)]
 

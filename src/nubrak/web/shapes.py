@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from pydantic import BaseModel, Field
 
-from nubrak.core.decide import FindSettings
-from nubrak.core.edit import AnyAction
-from nubrak.core.kit import Kit
-from nubrak.core.material import Material
-from nubrak.core.pieces import Piece
-from nubrak.core.suggest import Suggestion
+from nubrak.core.decide import FindSettings, Suggestion
+from nubrak.core.pieces import Material, Piece
+from nubrak.core.samples import Kit
+from nubrak.core.session import AnyAction
 from nubrak.store.sessions import SessionState
 
 

@@ -7,13 +7,10 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, Field
 
-from nubrak.core.document import Layer
-from nubrak.core.kit import Instrument
-from nubrak.core.layer import as_stereo
-from nubrak.core.levelmatch import UNDER_DB
-from nubrak.core.likeness import STROKE_S, Profile, added_db, apart_db, profile, reason, strokes_of
+from nubrak.core.layer import STROKE_S, UNDER_DB, Layer, Profile, added_db, apart_db, as_stereo, profile, reason, strokes_of
 from nubrak.core.problem import Problem
-from nubrak.core.windows import windows_at
+from nubrak.core.samples import Instrument
+from nubrak.core.signal import windows_at
 from nubrak.store.kits import all_kits
 from nubrak.web.desk import Desk, Standing
 

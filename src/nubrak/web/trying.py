@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from nubrak.core.document import Layer
-from nubrak.core.edit import changed
-from nubrak.core.kit import Instrument
-from nubrak.core.levelmatch import UNDER_DB, level_under
-from nubrak.core.lock import lock
+from nubrak.core.layer import UNDER_DB, Layer, level_under, lock
 from nubrak.core.problem import Problem
+from nubrak.core.samples import Instrument
+from nubrak.core.session import changed
 from nubrak.store.kits import kit_of
 from nubrak.web.desk import Desk, Standing
 from nubrak.web.layer_looks import laid_out

@@ -1,0 +1,73 @@
+"""Chance: how likely a candidate with this evidence is a stroke of its part's own piece.
+
+Small ensembles of decision trees (Friedman, "Greedy function approximation: a gradient boosting machine", Annals of Statistics 29,
+2001), one for each look at the kit and one for whole loops, taught on sessions whose truth is known (``benchmarks/learn.py``). The numbers
+they weigh are physical; features in which more can only speak for a stroke are held to that.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nubrak.core.decide.evidence import FEATURES
+
+TAUGHT = Path(__file__).parent / "stroke_probability.npz"
+_AT_ONCE = 128  # small enough to stay in the cache
+
+
+@dataclass(frozen=True)
+class Forest:
+    """Trees side by side, (trees, nodes) each: a row goes left where its feature is at most ``limit``; leaves point to themselves."""
+
+    feature: NDArray[np.int32]
+    limit: NDArray[np.float32]
+    left: NDArray[np.int32]
+    right: NDArray[np.int32]
+    value: NDArray[np.float32]
+    start: float
+    depth: int
+
+
+@lru_cache(maxsize=3)
+def taught(look: int) -> Forest:
+    """The forest for the first look at a kit (0), the second (1), or a whole loop (2)."""
+    with np.load(TAUGHT, allow_pickle=False) as stored:
+        if stored["features"].tolist() != list(FEATURES):
+            raise RuntimeError("chance.npz was taught on other features; teach it again with python -m benchmarks.learn")
+        part = {name: stored[f"{name}{look}"] for name in ("feature", "limit", "left", "right", "value", "start", "depth")}
+    return Forest(
+        part["feature"].astype(np.int32), part["limit"].astype(np.float32), part["left"].astype(np.int32), part["right"].astype(np.int32),
+        part["value"].astype(np.float32), float(part["start"]), int(part["depth"]),
+    )
+
+
+def log_odds(features: NDArray[np.float32], forest: Forest) -> NDArray[np.float64]:
+    """Rows (n, features) through every tree: the log odds that each is a stroke, (n,)."""
+    trees, nodes = forest.feature.shape
+    base = np.arange(trees) * nodes
+    feature, limit, value = forest.feature.ravel().astype(np.int64), forest.limit.ravel(), forest.value.ravel()
+    # Both ways on from a node side by side, right first, so that the answer itself is the address.
+    onward = np.stack([forest.right.ravel(), forest.left.ravel()], axis=1).astype(np.int64) + np.repeat(base, nodes)[:, None]
+    child = onward.ravel()
+    out = np.empty(len(features))
+    for at in range(0, len(features), _AT_ONCE):
+        rows = features[at : at + _AT_ONCE]
+        flat, offset = rows.ravel(), (np.arange(len(rows)) * features.shape[1])[:, None]
+        node = np.broadcast_to(base, (len(rows), trees)).copy()
+        for _ in range(forest.depth):
+            goes_left = flat[feature[node] + offset] <= limit[node]
+            node = child[2 * node + goes_left]
+        out[at : at + _AT_ONCE] = value[node].sum(axis=1, dtype=np.float64)
+    return out + forest.start
+
+
+def chance(features: NDArray[np.float32], look: int) -> NDArray[np.float64]:
+    """Evidence (n, features) to the chance of being a stroke, 0 to 1, (n,), as that look has it."""
+    if not len(features):
+        return np.zeros(0)
+    return np.asarray(1.0 / (1.0 + np.exp(-log_odds(features, taught(look)))))

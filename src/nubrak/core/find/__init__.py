@@ -1,0 +1,34 @@
+"""Where something may have been struck: one source in, its candidates out, once and at full sensitivity.
+
+Begin with ``search.find_candidates``, which strings the steps together: ``detector`` finds rises, ``attack`` times them, ``templates``,
+``matching`` and ``alignment`` match them with the sounds the source repeats, ``bands`` and ``band_envelope`` measure them.
+"""
+
+from nubrak.core.find.attack import snap
+from nubrak.core.find.band_envelope import EDGES_HZ, FIRST_BAND, REGIONS, STEP_S, net_at, power_at
+from nubrak.core.find.bands import within
+from nubrak.core.find.candidates import VERSION, Candidates, join
+from nubrak.core.find.combine import together
+from nubrak.core.find.onset_power import net_power, rise_in_band
+from nubrak.core.find.search import find_candidates
+from nubrak.core.find.slow_onset import begins_at, first_of_each
+
+__all__ = [
+    "EDGES_HZ",
+    "FIRST_BAND",
+    "REGIONS",
+    "STEP_S",
+    "VERSION",
+    "Candidates",
+    "begins_at",
+    "find_candidates",
+    "first_of_each",
+    "join",
+    "net_at",
+    "net_power",
+    "power_at",
+    "rise_in_band",
+    "snap",
+    "together",
+    "within",
+]

@@ -1,0 +1,57 @@
+"""Guess the piece from the sound: what the loudest strokes of a recording look like, third octave by third octave."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nubrak.core.find import Candidates
+from nubrak.core.pieces import PIECES, PieceGuess
+from nubrak.core.signal import power_to_db
+
+TAUGHT = Path(__file__).parent / "guess.npz"
+LEAST_STROKES = 2
+_LOUDEST = 12
+_RANGE_DB = 45.0
+_SAID = {"kick": "low and short", "snare": "broad, with a bright attack", "rack-tom": "a pitched drum", "floor-tom": "a low pitched drum",
+         "hi-hat": "bright and short", "ride": "bright and ringing", "crash": "the whole kit from above"}
+
+
+def looks(candidates: Candidates) -> NDArray[np.float64] | None:
+    """What the loudest strokes have in common: median level per third octave under its loudest, (bands,), and how much they
+    differ among themselves, (bands,), one after the other. None where there are too few.
+    """
+    if len(candidates) < LEAST_STROKES:
+        return None
+    power = candidates.attack_power.astype(np.float64)
+    loudest = np.argsort(power.sum(axis=1))[::-1][:_LOUDEST]
+    level = power_to_db(power[loudest])
+    level = np.clip(level - level.max(axis=1, keepdims=True), -_RANGE_DB, 0.0)
+    return np.concatenate([np.median(level, axis=0), level.std(axis=0)]) / 20.0
+
+
+@lru_cache(maxsize=1)
+def _taught() -> tuple[list[str], NDArray[np.float64], NDArray[np.float64]]:
+    with np.load(TAUGHT, allow_pickle=False) as stored:
+        return stored["pieces"].tolist(), stored["weights"].astype(np.float64), stored["start"].astype(np.float64)
+
+
+def guess_from_sound(candidates: Candidates) -> PieceGuess | None:
+    """The piece a recording sounds like, or None where it has too few strokes to tell.
+
+    A softmax over linear scores (multinomial logistic regression) of what ``looks`` gives, taught by ``benchmarks/learn.py``.
+    """
+    shown = looks(candidates)
+    if shown is None:
+        return None
+    pieces, weights, start = _taught()
+    score = weights @ shown + start
+    chance = np.exp(score - score.max())
+    chance /= chance.sum()
+    best = int(np.argmax(chance))
+    sure = float(chance[best])
+    said = f"Its loudest strokes sound {_SAID.get(pieces[best], 'like it')}: {PIECES[pieces[best]].name.lower()} with {100 * sure:.0f} %."
+    return PieceGuess(piece=pieces[best], why=said, sure=round(sure, 2))

@@ -1,0 +1,43 @@
+"""What sounds with a part: notes and instruments in, audio out, locked to the recording.
+
+Begin with ``plan``: which sample each note gets; ``voice`` makes samples ready, ``lock`` measures polarity and offset.
+"""
+
+from nubrak.core.layer.level_match import UNDER_DB, level_under
+from nubrak.core.layer.likeness import STROKE_S, Profile, added_db, apart_db, profile, reason, strokes_of
+from nubrak.core.layer.lock import Lock, Sounding, judged, lock
+from nubrak.core.layer.overlay import overlay
+from nubrak.core.layer.plan import Played, SampleAudio, as_stereo, level_of_velocity_db, played, render_layer
+from nubrak.core.layer.settings import HitOffset, Layer
+from nubrak.core.layer.voice import Cuts, Voice, cuts, made_ready, ready_key, with_own
+
+__all__ = [
+    "STROKE_S",
+    "UNDER_DB",
+    "Cuts",
+    "HitOffset",
+    "Layer",
+    "Lock",
+    "Played",
+    "Profile",
+    "SampleAudio",
+    "Sounding",
+    "Voice",
+    "added_db",
+    "apart_db",
+    "as_stereo",
+    "cuts",
+    "judged",
+    "level_of_velocity_db",
+    "level_under",
+    "lock",
+    "made_ready",
+    "overlay",
+    "played",
+    "profile",
+    "ready_key",
+    "reason",
+    "render_layer",
+    "strokes_of",
+    "with_own",
+]

@@ -1,0 +1,15 @@
+"""What is heard: recording and layers of all parts, for any window of time, from one function.
+
+Begin with ``render``; ``blend`` is the recording against the layers.
+"""
+
+from nubrak.core.mix.blend import Blend
+from nubrak.core.mix.render import Bus, Mix, makes_room, render
+
+__all__ = [
+    "Blend",
+    "Bus",
+    "Mix",
+    "makes_room",
+    "render",
+]

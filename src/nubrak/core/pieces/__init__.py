@@ -1,0 +1,29 @@
+"""What can be struck, and what a recording of it is: pieces, materials, names of files, note maps.
+
+Plain models and tables. Begin with ``catalogue``: every piece with its notes, staff place and bands.
+"""
+
+from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece
+from nubrak.core.pieces.file_names import PieceGuess, file_name, guess_from_name, plain_name, position_of, side_of, takes_alike
+from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, listens_closely, material_of
+from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap
+
+__all__ = [
+    "GENERAL_MIDI",
+    "MATERIALS",
+    "ONLY_HEARD",
+    "PIECES",
+    "Material",
+    "MaterialId",
+    "NoteMap",
+    "Piece",
+    "PieceGuess",
+    "file_name",
+    "guess_from_name",
+    "listens_closely",
+    "material_of",
+    "plain_name",
+    "position_of",
+    "side_of",
+    "takes_alike",
+]

@@ -1,0 +1,89 @@
+"""Reading the piece from a file's name."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+
+from pydantic import BaseModel, Field
+
+from nubrak.core.pieces.catalogue import PIECES
+
+
+class PieceGuess(BaseModel):
+    """Which piece a source most likely carries, and why we think so."""
+
+    piece: str
+    why: str = Field(description="one sentence")
+    sure: float = Field(ge=0, le=1, description="0 is a blind guess, 1 is certain")
+
+
+def plain_name(file_name: str, longest: int = 120) -> str:
+    """A file's name made fit to show and to keep: no folders, no control characters, NFC, at most ``longest`` characters."""
+    name = unicodedata.normalize("NFC", file_name).replace("\\", "/").rsplit("/", 1)[-1]
+    name = "".join(letter for letter in name if unicodedata.category(letter)[0] != "C").strip(" .")
+    if len(name) > longest:
+        stem, dot, ending = name.rpartition(".")
+        name = stem[: longest - len(ending) - 2] + "…" + dot + ending if dot and len(ending) < 8 else name[: longest - 1] + "…"
+    return name or "unnamed"
+
+
+def file_name(name: str) -> str:
+    """A name fit for a file on any system: what some of them keep for themselves becomes a dash."""
+    return plain_name(re.sub(r'[\\/:*?"<>|]+', "-", name))
+
+
+def guess_from_name(file_name: str) -> PieceGuess | None:
+    """The piece a file's name speaks of, or None. The longest matching word wins, then the earliest in the name."""
+    stem = plain_name(file_name).rpartition(".")[0] or plain_name(file_name)
+    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem).lower()
+    spaced = f" {re.sub(r'[^a-z0-9]+', ' ', re.sub(r'(?<=[a-z])(?=[0-9])', ' ', spaced))} "
+    best: tuple[int, int, str, str] | None = None
+    for piece in PIECES.values():
+        for word in piece.words:
+            place = spaced.find(f" {re.sub(r'(?<=[a-z])(?=[0-9])', ' ', word)} ") if word else -1
+            if place >= 0 and (best is None or (-len(word), place) < best[:2]):
+                best = (-len(word), place, piece.id, word)
+    if best is None:
+        return None
+    return PieceGuess(piece=best[2], why=f"The file's name says “{best[3]}”.", sure=0.95)
+
+
+_SIDES = {"l": "left", "left": "left", "lt": "left", "r": "right", "right": "right", "rt": "right"}
+_POSITIONS = frozenset(["in", "inside", "out", "outside", "top", "bottom", "btm", "bot", "over", "under", "upper", "lower", "sub", "front", "back", "beater", "resonant", "reso"])
+
+
+def _words(file_name: str) -> list[str]:
+    stem = plain_name(file_name).rpartition(".")[0] or plain_name(file_name)
+    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem).lower()
+    return re.findall(r"[a-z]+|[0-9]+", spaced)
+
+
+def side_of(file_name: str) -> tuple[str, str] | None:
+    """The name without its side, and “left” or “right”, for one half of a stereo pair; None where the name tells no side."""
+    words = _words(file_name)
+    for place in range(len(words) - 1, 0, -1):
+        if words[place] in _SIDES:
+            return " ".join(words[:place] + words[place + 1 :]), _SIDES[words[place]]
+    # “OHL”, “RoomR”: the side is the last letter of a known word
+    if words and len(words[-1]) >= 3 and words[-1][-1] in "lr" and words[-1][:-1] in _PAIRED:
+        return " ".join([*words[:-1], words[-1][:-1]]), _SIDES[words[-1][-1]]
+    return None
+
+
+_PAIRED = frozenset(("oh", "ohs", "over", "overhead", "overheads", "room", "rooms", "amb"))
+
+
+def position_of(file_name: str) -> tuple[str, str] | None:
+    """The name without the place of its microphone, and that place, such as “inside” or “bottom”; None where it tells none."""
+    words = _words(file_name)
+    for place in range(len(words) - 1, 0, -1):
+        if words[place] in _POSITIONS:
+            return " ".join(words[:place] + words[place + 1 :]), words[place]
+    return None
+
+
+def takes_alike(first: str, second: str) -> bool:
+    """Whether two names differ only in a number at their end, as takes and punch-ins of one microphone do."""
+    a, b = _words(first), _words(second)
+    return a != b and [w for w in a if not w.isdigit()] == [w for w in b if not w.isdigit()]

@@ -1,0 +1,80 @@
+"""Note maps: which note each piece is written as, kept and handed on as a plain table."""
+
+from __future__ import annotations
+
+import csv
+from io import StringIO
+
+from pydantic import BaseModel, Field
+
+from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.problem import Problem
+
+_COLUMNS = ("piece", "note", "name")
+_LETTERS = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+_MOST_ROWS = 1000
+_MOST_BYTES = 200_000
+
+
+class NoteMap(BaseModel):
+    """The notes of the pieces that have another than the General MIDI percussion key map gives them."""
+
+    name: str = Field(default="General MIDI", min_length=1, max_length=80)
+    notes: dict[str, int] = Field(default={}, max_length=200)
+
+    def number_of(self, piece: str) -> int:
+        """The note a piece is written as."""
+        return self.notes.get(piece, PIECES[piece].note if piece in PIECES else 37)
+
+
+# General MIDI Level 1 percussion key map (MMA), keys 35 to 81.
+GENERAL_MIDI = dict(enumerate((
+    "Acoustic bass drum", "Bass drum 1", "Side stick", "Acoustic snare", "Hand clap", "Electric snare", "Low floor tom", "Closed hi-hat",
+    "High floor tom", "Pedal hi-hat", "Low tom", "Open hi-hat", "Low-mid tom", "Hi-mid tom", "Crash cymbal 1", "High tom", "Ride cymbal 1",
+    "Chinese cymbal", "Ride bell", "Tambourine", "Splash cymbal", "Cowbell", "Crash cymbal 2", "Vibraslap", "Ride cymbal 2", "Hi bongo",
+    "Low bongo", "Mute hi conga", "Open hi conga", "Low conga", "High timbale", "Low timbale", "High agogo", "Low agogo", "Cabasa", "Maracas",
+    "Short whistle", "Long whistle", "Short guiro", "Long guiro", "Claves", "Hi wood block", "Low wood block", "Mute cuica", "Open cuica",
+    "Mute triangle", "Open triangle",
+), start=35))
+
+
+def note_name(number: int, middle_c_octave: int = 4) -> str:
+    """What a note is called; middle C, note 60, is C3, C4 or C5 by preference. C4 is the octave of ISO 16 and scientific pitch notation."""
+    return f"{_LETTERS[number % 12]}{number // 12 - 5 + middle_c_octave}"
+
+
+def to_text(note_map: NoteMap) -> str:
+    """A map as a CSV table (RFC 4180) with a head line; the first line after it carries the map's name."""
+    out = StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(_COLUMNS)
+    writer.writerow(("", "", note_map.name))
+    for piece in PIECES.values():
+        number = note_map.number_of(piece.id)
+        writer.writerow((piece.id, number, GENERAL_MIDI.get(number, piece.name)))
+    return out.getvalue()
+
+
+def from_text(text: str, name: str = "Imported") -> tuple[NoteMap, list[str]]:
+    """A map from such a table, and what was skipped, a sentence each. Raises ``Problem`` where it is no such table."""
+    if len(text) > _MOST_BYTES:
+        raise Problem("This note map is larger than any map is.", todo="Choose the table itself.")
+    try:
+        rows = list(csv.reader(StringIO(text.lstrip("\ufeff")), strict=True))[: _MOST_ROWS]
+    except csv.Error as error:
+        raise Problem(f"This is no table of notes: {error}.", todo="A note map is a CSV table with the columns piece, note and name.") from error
+    if not rows or [cell.strip().lower() for cell in rows[0][:2]] != list(_COLUMNS[:2]):
+        raise Problem("This is no table of notes: its head line does not say piece and note.", todo="A note map is a CSV table with the columns piece, note and name.")
+    notes, skipped = {}, []
+    for number, row in enumerate(rows[1:], start=2):
+        cells = [cell.strip() for cell in row] + ["", "", ""]
+        if not cells[0]:
+            name = cells[2][:80] or name
+            continue
+        if cells[0] not in PIECES:
+            skipped.append(f"Line {number}: there is no piece “{cells[0]}”.")
+        elif not cells[1].isdecimal() or int(cells[1]) > 127:
+            skipped.append(f"Line {number}: “{cells[1]}” is no note from 0 to 127.")
+        else:
+            notes[cells[0]] = int(cells[1])
+    return NoteMap(name=name, notes={piece: note for piece, note in notes.items() if note != PIECES[piece].note}), skipped

@@ -1,0 +1,127 @@
+"""The session document: settings and marks. Audio never changes; everything else is derived from this."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import AfterValidator, BaseModel, Field
+
+from nubrak.core.decide import FindSettings, Mark
+from nubrak.core.layer import Layer
+from nubrak.core.mix import Blend
+from nubrak.core.pieces import PIECES, NoteMap, PieceGuess
+from nubrak.core.problem import Problem
+from nubrak.core.shape import Feel, PatternNote, ShapeSettings
+from nubrak.core.tempo import Tempo
+
+
+def _known_piece(piece: str) -> str:
+    if piece not in PIECES:
+        raise ValueError(f"there is no piece “{piece}”; there are {', '.join(PIECES)}")
+    return piece
+
+
+PieceId = Annotated[str, AfterValidator(_known_piece)]
+
+
+_RINGS_S = 1.0  # what a note beside the recorded ones is given to ring
+
+
+class Clip(BaseModel):
+    """A stretch of audio at its place on the session's time line."""
+
+    audio: str = Field(description="content hash (SHA-256) of the file")
+    start_s: float = Field(default=0.0, ge=0, le=86400)
+    length_s: float
+    channels: int
+    rate_hz: int
+    stamp_s: float | None = Field(default=None, description="the time stamp of the file, in seconds since midnight")
+
+
+class Span(BaseModel):
+    """A stretch of the session's time line."""
+
+    start_s: float = Field(ge=0, le=86400)
+    end_s: float = Field(ge=0, le=86400)
+
+
+class Source(BaseModel):
+    """One recorded signal on the session's time line."""
+
+    name: str
+    place: int = Field(description="order in the list")
+    clips: list[Clip]
+    guess: PieceGuess | None = None
+    notes: list[str] = Field(default=[], description="what is odd about its files")
+    aside: bool = Field(default=False, description="set aside: neither looked at nor heard until it is taken up again")
+
+    @property
+    def end_s(self) -> float:
+        return max(clip.start_s + clip.length_s for clip in self.clips)
+
+
+class Part(BaseModel):
+    """One piece taken from its sources, with its settings, marks and layers."""
+
+    piece: PieceId
+    place: int
+    sources: list[str]
+    find: FindSettings = FindSettings()
+    shape: ShapeSettings = ShapeSettings()
+    marks: dict[str, Mark] = {}
+    pattern: dict[str, PatternNote] = Field(default={}, description="notes beside the recorded ones")
+    layers: dict[str, Layer] = {}
+    blend: Blend = Blend()
+
+    @property
+    def mark_list(self) -> list[Mark]:
+        return list(self.marks.values())
+
+
+class Document(BaseModel):
+    """One session."""
+
+    version: int = 1
+    name: str = Field(min_length=1, max_length=120)
+    about: str = ""
+    rate_hz: int = Field(default=44100, ge=8000, le=384000, description="sample rate of what is rendered: the first source's")
+    tempo: Tempo = Tempo()
+    origin_s: float | None = Field(default=None, description="the time stamp, in seconds since midnight, that stands at time zero")
+    span: Span | None = Field(default=None, description="the range that is looked at; empty looks at everything")
+    sources: dict[str, Source] = {}
+    parts: dict[str, Part] = {}
+    feels: dict[str, Feel] = Field(default={}, description="feels that were kept")
+    note_map: NoteMap = NoteMap()
+
+    @property
+    def length_s(self) -> float:
+        """Where the last source ends, or the last note beside the recorded ones has rung."""
+        notes = (note.time_s + _RINGS_S for part in self.parts.values() for note in part.pattern.values())
+        return max((*(source.end_s for source in self.sources.values()), *notes), default=0.0)
+
+    def part(self, part_id: str) -> Part:
+        """The part, or a ``Problem`` that says it is not there."""
+        if part_id not in self.parts:
+            raise Problem("This part is not in the session any more.", todo="Choose another part.", kind="missing")
+        return self.parts[part_id]
+
+    def source(self, source_id: str) -> Source:
+        """The source, or a ``Problem`` that says it is not there."""
+        if source_id not in self.sources:
+            raise Problem("This source is not in the session any more.", todo="Choose another source.", kind="missing")
+        return self.sources[source_id]
+
+    @property
+    def span_s(self) -> tuple[float, float] | None:
+        """The range that is looked at, in seconds."""
+        return (self.span.start_s, self.span.end_s) if self.span else None
+
+    def ordered_parts(self) -> list[tuple[str, Part]]:
+        """Parts in the order of the list."""
+        return sorted(self.parts.items(), key=lambda item: (item[1].place, item[0]))
+
+    def part_name(self, part_id: str) -> str:
+        """The piece's name, numbered where the session has it more than once."""
+        same = [key for key, part in self.ordered_parts() if part.piece == self.parts[part_id].piece]
+        name = PIECES[self.parts[part_id].piece].name
+        return name if len(same) < 2 else f"{name} {same.index(part_id) + 1}"
