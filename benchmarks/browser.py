@@ -1,4 +1,6 @@
-"""What a person feels: threshold drag to redraw, Space to sound, frames a second and memory, on a large session in a real browser."""
+"""What a person feels: threshold drag to redraw, Space to sound, frames a second and memory, on a large
+session in a real browser.
+"""
 
 from __future__ import annotations
 
@@ -15,14 +17,15 @@ from tests.browser.conftest import FLAGS, Product
 RATE_HZ = 44100
 
 _DRAG = """async (steps) => {
-  // From the pointer's move to the frame drawn with the decision: the sentence under the field carries its numbers.
+  // From the pointer move to the frame drawn with the decision, read off the sentence under the field.
   const stage = document.querySelector('[data-testid=stage]');
   const box = stage.getBoundingClientRect();
   const level = parseFloat(document.querySelector('[aria-label="Threshold in dB"]').value.replace('−', '-'));
   const wave = 22 + Math.round((box.height - 22) * 0.27);
   const top = wave + 16, height = box.height - wave - 26;
   const y0 = box.top + top - level / 60 * height, x = box.right - 40;
-  const send = (type, y) => stage.dispatchEvent(new PointerEvent(type, {bubbles: true, button: 0, buttons: 1, pointerId: 1, clientX: x, clientY: y}));
+  const send = (type, y) => stage.dispatchEvent(
+    new PointerEvent(type, {bubbles: true, button: 0, buttons: 1, pointerId: 1, clientX: x, clientY: y}));
   stage.setPointerCapture = () => {};
   send('pointerdown', y0);
   const spent = [];
@@ -31,7 +34,8 @@ _DRAG = """async (steps) => {
     const before = chosen.innerText;
     const begin = performance.now();
     send('pointermove', y0 - i * 6);
-    while (chosen.innerText === before && performance.now() - begin < 500) await new Promise(requestAnimationFrame);
+    while (chosen.innerText === before && performance.now() - begin < 500)
+      await new Promise(requestAnimationFrame);
     // The canvas is painted in this same frame; a task after it runs when the frame has been handed over.
     await new Promise((done) => setTimeout(done, 0));
     spent.push(performance.now() - begin);
@@ -45,7 +49,8 @@ _PLAY = """async () => {
   const before = clock.innerText;
   const begin = performance.now();
   window.dispatchEvent(new KeyboardEvent('keydown', {key: ' '}));
-  while (clock.innerText === before && performance.now() - begin < 3000) await new Promise((done) => setTimeout(done, 2));
+  while (clock.innerText === before && performance.now() - begin < 3000)
+    await new Promise((done) => setTimeout(done, 2));
   return performance.now() - begin;
 }"""
 
@@ -78,7 +83,8 @@ _FRAMES = """async () => {
   const begin = performance.now();
   let frames = 0;
   while (performance.now() - begin < 3000) {
-    stage.dispatchEvent(new WheelEvent('wheel', {bubbles: true, cancelable: true, clientX: box.left + 400, clientY: box.top + 100,
+    stage.dispatchEvent(new WheelEvent('wheel', {
+      bubbles: true, cancelable: true, clientX: box.left + 400, clientY: box.top + 100,
       deltaY: frames % 40 < 20 ? 30 : -30, deltaX: 0}));
     await new Promise(requestAnimationFrame);
     frames++;
@@ -96,10 +102,14 @@ def _large_session(product: Product, folder: Path, minutes: float, sources: int)
         t = np.arange(RATE_HZ // 5) / RATE_HZ
         for time_s in np.arange(0.5 + number * 0.01, minutes * 60 - 1, 0.33):
             begin = round((time_s + rng.normal(0, 0.004)) * RATE_HZ)
-            audio[begin : begin + len(t)] += rng.uniform(0.2, 0.8) * np.cos(2 * np.pi * 170 * t) * np.exp(-t / 0.05)
+            audio[begin : begin + len(t)] += (
+                rng.uniform(0.2, 0.8) * np.cos(2 * np.pi * 170 * t) * np.exp(-t / 0.05)
+            )
         path = folder / f"snare {number}.wav"
         soundfile.write(str(path), audio.astype(np.float32), RATE_HZ, subtype="PCM_24")
-        client.post(f"/api/sessions/{session}/sources", params={"name": path.name}, content=path.read_bytes()).raise_for_status()
+        client.post(
+            f"/api/sessions/{session}/sources", params={"name": path.name}, content=path.read_bytes()
+        ).raise_for_status()
         path.unlink()
     return str(session)
 
@@ -120,24 +130,43 @@ def run(minutes: float = 10.0, sources: int = 16) -> None:
         product.start()
         try:
             session = _large_session(product, folder, minutes, sources)
-            chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*FLAGS, "--enable-precise-memory-info"])
+            chromium = playwright.chromium.launch(
+                executable_path="/usr/bin/chromium", args=[*FLAGS, "--enable-precise-memory-info"]
+            )
             page = chromium.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"{product.address}/session/{session}/find")
-            page.wait_for_function("[...document.querySelectorAll('.parts .number')].filter((n) => Number(n.innerText) > 100).length >= " + str(sources), timeout=300_000)
+            page.wait_for_function(
+                (
+                    "[...document.querySelectorAll('.parts .number')].filter((n) => Number(n.innerText) > "
+                    "100).length >= "
+                )
+                + str(sources),
+                timeout=300_000,
+            )
             page.wait_for_timeout(2000)
-            # Steps that cross no candidate change nothing to wait for and run into the script's limit; they are left out.
+            # Steps that cross no candidate change nothing to wait for and run into the script's limit; they
+            # are left out.
             drags = [spent for spent in page.evaluate(_DRAG, 24) if spent < 490]
-            print(f"  threshold drag to redraw / 50 ms, wanted < 1: {np.median(drags) / 50:.2f}   (median {np.median(drags):.0f} ms, slowest {max(drags):.0f} ms)")
+            print(
+                f"  threshold drag to redraw / 50 ms, wanted < 1: {np.median(drags) / 50:.2f}   (median "
+                f"{np.median(drags):.0f} ms, slowest {max(drags):.0f} ms)"
+            )
             plays = []
             for _ in range(5):
                 page.wait_for_timeout(600)
                 plays.append(page.evaluate(_PLAY))
                 page.keyboard.press("Space")
-            print(f"  Space to moving line / 150 ms, wanted < 1: {np.median(plays) / 150:.2f}   (median {np.median(plays):.0f} ms, slowest {max(plays):.0f} ms)")
+            print(
+                f"  Space to moving line / 150 ms, wanted < 1: {np.median(plays) / 150:.2f}   (median "
+                f"{np.median(plays):.0f} ms, slowest {max(plays):.0f} ms)"
+            )
             print(f"  frames a second while zooming: {page.evaluate(_FRAMES):.0f}, wanted 60")
             page.keyboard.press("Space")
             page.wait_for_timeout(15000)
-            print(f"  script memory after 15 s of playing / 300 MB, wanted < 1: {_memory_mb(page) / 300:.2f}   ({_memory_mb(page):.0f} MB)")
+            print(
+                "  script memory after 15 s of playing / 300 MB, wanted < 1: "
+                f"{_memory_mb(page) / 300:.2f}   ({_memory_mb(page):.0f} MB)"
+            )
             page.goto(f"{product.address}/session/{session}/layer")
             page.wait_for_timeout(4000)
             page.keyboard.press("Space")
@@ -146,7 +175,11 @@ def run(minutes: float = 10.0, sources: int = 16) -> None:
             for _ in range(10):
                 steps.append(page.evaluate(_STEP))
                 page.wait_for_timeout(900)
-            print(f"  next sound heard, locked and at level / 150 ms, wanted < 1: {np.median(steps) / 150:.2f}   (median {np.median(steps):.0f} ms, slowest {max(steps):.0f} ms)")
+            print(
+                "  next sound heard, locked and at level / 150 ms, wanted < 1: "
+                f"{np.median(steps) / 150:.2f}   (median {np.median(steps):.0f} ms, slowest "
+                f"{max(steps):.0f} ms)"
+            )
             chromium.close()
         finally:
             product.interrupt()

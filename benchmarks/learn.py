@@ -1,8 +1,10 @@
-"""Teaching the core what a stroke looks like among spill, ringing and noise: `python -m benchmarks.learn make`, then `fit`, then `guess`.
-Whole loops are taught by `python -m benchmarks.learn_loops`.
+"""Teaching the core what a stroke spectral_shape like among spill, ringing and noise: `python -m
+benchmarks.learn make`, then `fit`, then `guess`. Whole loops are taught by `python -m
+benchmarks.learn_loops`.
 
-Sessions of free play, no style of the accuracy benchmark, on made-up kits whose pieces come from several sound fonts and programs at
-several pitches, through any choice of microphones. The kit and the styles that the accuracy benchmark keeps apart never appear.
+Sessions of free play, no style of the accuracy benchmark, on made-up kits whose pieces come from several
+sound fonts and programs at several pitches, through any choice of microphones. The kit and the styles that
+the accuracy benchmark keeps apart never appear.
 """
 
 from __future__ import annotations
@@ -21,14 +23,12 @@ from sklearn.linear_model import LogisticRegression
 from benchmarks.microphones import Scene, labels, overheads_as_one, record, truth_of
 from benchmarks.sounds import CACHE, RATE_HZ, Kit
 from benchmarks.styles import FREE, perform
-from nubrak.core.decide import AGAINST, FEATURES, FOR, TAUGHT, gather, leaks_by
+from nubrak.core.decide import AGAINST, FEATURES, FOR, TAUGHT, Taught, evidence_of, leaks_by
 from nubrak.core.find import VERSION, Candidates, find_candidates, within
-from nubrak.core.gather import LEAST_STROKES, looks
+from nubrak.core.gather import LEAST_STROKES, spectral_shape
 from nubrak.core.gather import TAUGHT as GUESS
 from nubrak.core.pieces import PIECES
-from nubrak.core.spill import Heard as SpillHeard
-from nubrak.core.spill import hear as hear_part
-from nubrak.core.spill import kind_of, loud_first
+from nubrak.core.spill import PartOnsets, kind_of, loud_first, part_onsets
 
 PROGRAMS = {"general": (0, 8, 16, 24, 32, 48), "small": (0, 8, 16, 24, 25, 32)}
 LENGTH_S = 40.0
@@ -38,8 +38,10 @@ SCENES = CACHE / "scenes"
 
 
 @dataclass(frozen=True)
-class Heard:
-    """What one session gives to learn from: candidates per microphone, and the attacks of the piece it stands at, (m,) in s."""
+class RecordedSession:
+    """What one session gives to learn from: candidates per microphone, and the attacks of the piece it stands
+    at, (m,) in s.
+    """
 
     candidates: dict[str, Candidates]
     truth_s: dict[str, NDArray[np.float64]]
@@ -66,7 +68,9 @@ def make(seed: int) -> Path:
     kit = made_up_kit(rng, made=seed >= MADE_FROM)
     loudest = float(rng.choice([-12.0, -12.0, -9.0, -16.0]))
     scene = Scene(
-        faults=bool(rng.random() < 0.5), moved=bool(rng.random() < 0.15), apart=float(rng.choice([1.0, 1.0, 1.0, rng.uniform(0.4, 1.6), 0.0])),
+        faults=bool(rng.random() < 0.5),
+        moved=bool(rng.random() < 0.15),
+        apart=float(rng.choice([1.0, 1.0, 1.0, rng.uniform(0.4, 1.6), 0.0])),
         spill_db=(-38.0, loudest),
     )
     recording = record(lambda piece: kit[piece], perform(FREE, LENGTH_S, seed), seed, scene)
@@ -77,65 +81,100 @@ def make(seed: int) -> Path:
         fewest = 1 if choice > 0.9 else 2
         wanted = int(rng.integers(fewest, len(names))) if len(names) > fewest else len(names)
         names = list(rng.choice(names, wanted, replace=False))
-    kept = {str(name): np.round(audio[name] * (32767 * rng.choice([-1, 1]))).astype(np.int16) for name in names}
-    truth = {str(name): (truth_of(recording, name), recording.velocity.get(name, np.zeros(0, np.int64))) for name in names}
+    kept = {
+        str(name): np.round(audio[name] * (32767 * rng.choice([-1, 1]))).astype(np.int16) for name in names
+    }
+    truth = {
+        str(name): (truth_of(recording, name), recording.velocity.get(name, np.zeros(0, np.int64)))
+        for name in names
+    }
     draft = path.with_suffix(".draft")
     draft.write_bytes(pickle.dumps((kept, truth)))
     return draft.replace(path)
 
 
-def _cut_one_short(audio: dict[str, NDArray[np.int16]], truth: dict[str, tuple[NDArray[np.float64], NDArray[np.int64]]], rng: np.random.Generator) -> None:
+def _cut_one_short(
+    audio: dict[str, NDArray[np.int16]],
+    truth: dict[str, tuple[NDArray[np.float64], NDArray[np.int64]]],
+    rng: np.random.Generator,
+) -> None:
     """In some sessions one microphone is muted half-way through, or its file ends there."""
     if len(audio) < 2 or rng.random() > 0.15:
         return
     name = str(rng.choice(list(audio)))
     end = round(len(audio[name]) * rng.uniform(0.3, 0.7))
-    audio[name] = audio[name][:end] if rng.random() < 0.5 else np.concatenate([audio[name][:end], np.zeros(len(audio[name]) - end, np.int16)])
+    audio[name] = (
+        audio[name][:end]
+        if rng.random() < 0.5
+        else np.concatenate([audio[name][:end], np.zeros(len(audio[name]) - end, np.int16)])
+    )
     before = truth[name][0] < end / RATE_HZ - 0.03
-    truth[name] = (truth[name][0][before], truth[name][1][before] if len(truth[name][1]) == len(before) else truth[name][1])
+    truth[name] = (
+        truth[name][0][before],
+        truth[name][1][before] if len(truth[name][1]) == len(before) else truth[name][1],
+    )
 
 
-def hear(seed: int) -> Heard:
+def recorded_session(seed: int) -> RecordedSession:
     """The candidates of one session, kept until finding changes."""
     path = SCENES / f"{seed}-{VERSION}.found"
     if path.exists():
         return pickle.loads(path.read_bytes())
     audio, truth = pickle.loads(make(seed).read_bytes())
     _cut_one_short(audio, truth, np.random.default_rng([seed, 1812]))
-    candidates = {name: find_candidates(signal.astype(np.float32) / 32767, RATE_HZ) for name, signal in audio.items()}
-    heard = Heard(candidates, {name: t for name, (t, _) in truth.items()}, {name: v for name, (_, v) in truth.items()})
+    candidates = {
+        name: find_candidates(signal.astype(np.float32) / 32767, RATE_HZ) for name, signal in audio.items()
+    }
+    heard = RecordedSession(
+        candidates, {name: t for name, (t, _) in truth.items()}, {name: v for name, (_, v) in truth.items()}
+    )
     path.write_bytes(pickle.dumps(heard))
     return heard
 
 
-def session_of(heard: Heard) -> dict[str, SpillHeard]:
+def session_of(heard: RecordedSession) -> dict[str, PartOnsets]:
     """The sources of a session as parts of their pieces."""
     out = {}
     for name, candidates in heard.candidates.items():
         piece = PIECES[name]
-        out[name] = hear_part(candidates, within(piece.low_hz, piece.high_hz), frozenset([name]), kind_of(piece))
+        out[name] = part_onsets(
+            candidates, within(piece.low_hz, piece.high_hz), frozenset([name]), kind_of(piece)
+        )
     return out
 
 
 def _first_features(seed: int) -> tuple[dict[str, NDArray[np.float32]], dict[str, NDArray[np.bool_]]]:
-    heard = hear(seed)
+    heard = recorded_session(seed)
     session = session_of(heard)
     own = {key: strokes.astype(np.float64) for key, strokes in loud_first(session).items()}
     leaks = leaks_by(session, own)
-    return {key: gather(key, session, leaks, own).features for key in session}, {key: labels(heard.candidates[key].time_s, heard.truth_s[key]) for key in session}
+    return {key: evidence_of(key, session, leaks, own).features for key in session}, {
+        key: labels(heard.candidates[key].time_s, heard.truth_s[key]) for key in session
+    }
 
 
 def _second_features(seed: int, first: dict[str, NDArray[np.float64]]) -> dict[str, NDArray[np.float32]]:
-    session = session_of(hear(seed))
-    leaks = leaks_by(session, {key: strokes.astype(np.float64) for key, strokes in loud_first(session).items()}) | leaks_by(session, first)
-    return {key: gather(key, session, leaks, first).features for key in session}
+    session = session_of(recorded_session(seed))
+    leaks = leaks_by(
+        session, {key: strokes.astype(np.float64) for key, strokes in loud_first(session).items()}
+    ) | leaks_by(session, first)
+    return {key: evidence_of(key, session, leaks, first).features for key in session}
 
 
-def taught(features: NDArray[np.float32], truth: NDArray[np.bool_], trees: int) -> HistGradientBoostingClassifier:
+def taught(
+    features: NDArray[np.float32], truth: NDArray[np.bool_], trees: int
+) -> HistGradientBoostingClassifier:
     direction = [1 if name in FOR else -1 if name in AGAINST else 0 for name in FEATURES]
     model = HistGradientBoostingClassifier(
-        learning_rate=0.09, max_iter=trees, max_leaf_nodes=28, max_depth=7, min_samples_leaf=60, l2_regularization=3.0, monotonic_cst=direction,
-        early_stopping=False, random_state=1,
+        learning_rate=0.09,
+        max_iter=trees,
+        max_leaf_nodes=28,
+        max_depth=7,
+        min_samples_leaf=60,
+        l2_regularization=3.0,
+        monotonic_cst=direction,
+        early_stopping=False,
+        random_state=1,
     )
     return model.fit(features, truth)
 
@@ -157,58 +196,95 @@ def forest_of(model: HistGradientBoostingClassifier) -> dict[str, NDArray[np.gen
         leaves = np.nonzero(tree["is_leaf"])[0]
         value[row, leaves] = tree["value"][leaves]
         depth = max(depth, int(tree["depth"].max()))
-    return {"feature": feature, "limit": limit, "left": left, "right": right, "value": value, "start": np.float64(model._baseline_prediction.ravel()[0]), "depth": np.int16(depth)}
+    return {
+        "feature": feature,
+        "limit": limit,
+        "left": left,
+        "right": right,
+        "value": value,
+        "start": np.float64(model._baseline_prediction.ravel()[0]),
+        "depth": np.int16(depth),
+    }
 
 
-def keep_forests(looks: dict[int, HistGradientBoostingClassifier]) -> None:
-    """Put taught looks where the core reads them, beside those that stand there."""
+def keep_forests(forests: dict[Taught, HistGradientBoostingClassifier]) -> None:
+    """Put taught forests where the core reads them, beside those that stand there."""
     kept: dict[str, NDArray[np.generic]] = {}
     if TAUGHT.exists():
         with np.load(TAUGHT, allow_pickle=False) as stored:
             if stored["features"].tolist() == list(FEATURES):
                 kept = {name: stored[name] for name in stored.files}
-    kept |= {f"{name}{look}": part for look, model in looks.items() for name, part in forest_of(model).items()}
+    kept |= {
+        f"{name}{int(one)}": part for one, model in forests.items() for name, part in forest_of(model).items()
+    }
     np.savez_compressed(TAUGHT, **(kept | {"features": np.array(FEATURES)}))
 
 
 def fit(sessions: int) -> None:
-    """Teach both looks and keep them where the core reads them."""
+    """Teach both passes and keep them where the core reads them."""
     with ProcessPoolExecutor(2) as pool:
         first = list(pool.map(_first_features, range(sessions), chunksize=4))
         print("sessions heard", flush=True)
         rows = [(seed, key) for seed in range(sessions) for key in first[seed][0]]
         side = np.array([seed % 2 for seed, _ in rows])
 
-        def stacked(which: list[tuple[int, str]], table: list[dict[str, NDArray[np.float32]]]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-            return np.concatenate([table[s][k] for s, k in which]), np.concatenate([first[s][1][k] for s, k in which])
+        def stacked(
+            which: list[tuple[int, str]], table: list[dict[str, NDArray[np.float32]]]
+        ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+            return np.concatenate([table[s][k] for s, k in which]), np.concatenate(
+                [first[s][1][k] for s, k in which]
+            )
 
         table = [features for features, _ in first]
-        halves = [taught(*stacked([row for row, at in zip(rows, side, strict=True) if at == half], table), 150) for half in (0, 1)]
-        chances: list[dict[str, NDArray[np.float64]]] = [{} for _ in range(sessions)]
+        halves = [
+            taught(*stacked([row for row, at in zip(rows, side, strict=True) if at == half], table), 150)
+            for half in (0, 1)
+        ]
+        stroke_probabilities: list[dict[str, NDArray[np.float64]]] = [{} for _ in range(sessions)]
         for seed, key in rows:
             features = table[seed][key]
-            chances[seed][key] = halves[1 - seed % 2].predict_proba(features)[:, 1] if len(features) else np.zeros(0)
-        print("first look taught", flush=True)
-        second = list(pool.map(_second_features, range(sessions), chances, chunksize=4))
-    keep_forests({0: taught(*stacked(rows, table), 150), 1: taught(*stacked(rows, second), 260)})
-    print(f"taught on {sum(len(table[s][k]) for s, k in rows)} candidates; {TAUGHT.stat().st_size / 1e3:.0f} kB", flush=True)
+            stroke_probabilities[seed][key] = (
+                halves[1 - seed % 2].predict_proba(features)[:, 1] if len(features) else np.zeros(0)
+            )
+        print("first pass taught", flush=True)
+        second = list(pool.map(_second_features, range(sessions), stroke_probabilities, chunksize=4))
+    keep_forests(
+        {
+            Taught.KIT_BEFORE_SPILL: taught(*stacked(rows, table), 150),
+            Taught.KIT: taught(*stacked(rows, second), 260),
+        }
+    )
+    print(
+        (
+            f"taught on {sum(len(table[s][k]) for s, k in rows)} candidates; "
+            f"{TAUGHT.stat().st_size / 1e3:.0f} kB"
+        ),
+        flush=True,
+    )
 
 
 def fit_guess(sessions: int) -> None:
     """Teach what the pieces look like, and keep it where the core reads it."""
     shown, pieces = [], []
     for seed in range(sessions):
-        heard = hear(seed)
+        heard = recorded_session(seed)
         for name, candidates in heard.candidates.items():
-            look = looks(candidates)
-            if look is not None and len(heard.truth_s[name]) >= LEAST_STROKES:
-                shown.append(look)
+            shape = spectral_shape(candidates)
+            if shape is not None and len(heard.truth_s[name]) >= LEAST_STROKES:
+                shown.append(shape)
                 pieces.append(name)
     half = len(shown) * 3 // 4
     trial = LogisticRegression(C=0.3, max_iter=3000).fit(shown[:half], pieces[:half])
-    print(f"pieces told by sound alone, on sessions not taught: {trial.score(shown[half:], pieces[half:]):.3f}")
+    print(
+        f"pieces told by sound alone, on sessions not taught: {trial.score(shown[half:], pieces[half:]):.3f}"
+    )
     model = LogisticRegression(C=0.3, max_iter=3000).fit(shown, pieces)
-    np.savez_compressed(GUESS, pieces=model.classes_, weights=model.coef_.astype(np.float32), start=model.intercept_.astype(np.float32))
+    np.savez_compressed(
+        GUESS,
+        pieces=model.classes_,
+        weights=model.coef_.astype(np.float32),
+        start=model.intercept_.astype(np.float32),
+    )
 
 
 if __name__ == "__main__":

@@ -1,7 +1,7 @@
 """Teaching the core what a stroke looks like in a whole loop: `python -m benchmarks.learn_loops`.
 
-Free play, no style of the accuracy benchmark, on made-up kits of any pieces, through all microphones and mixed down to one signal.
-The kit and the styles that the accuracy benchmark keeps apart never appear.
+Free play, no style of the accuracy benchmark, on made-up kits of any pieces, through all microphones and
+mixed down to one signal. The kit and the styles that the accuracy benchmark keeps apart never appear.
 """
 
 from __future__ import annotations
@@ -19,18 +19,25 @@ from benchmarks.microphones import HOME, labels
 from benchmarks.performances import moments
 from benchmarks.sounds import RATE_HZ
 from benchmarks.styles import FREE, perform
-from nubrak.core.decide import FindSettings, gather
+from nubrak.core.decide import FindSettings, Taught, evidence_of
 from nubrak.core.find import VERSION, Candidates, find_candidates
-from nubrak.core.flow import PartInput, heard_as
+from nubrak.core.flow import PartInput, onsets_of_part
 
 LOOPS = 160
 LENGTH_S = 30.0
 TREES = 160
-LOOK = 2
 _FIRST_SEED = 5000
 _TOGETHER_S = 0.008
 # How likely each piece is in a loop.
-_LIKELY = {"kick": 0.85, "snare": 0.85, "hi-hat": 0.8, "rack-tom": 0.45, "floor-tom": 0.45, "crash": 0.45, "ride": 0.45}
+_LIKELY = {
+    "kick": 0.85,
+    "snare": 0.85,
+    "hi-hat": 0.8,
+    "rack-tom": 0.45,
+    "floor-tom": 0.45,
+    "crash": 0.45,
+    "ride": 0.45,
+}
 
 
 def heard(seed: int) -> tuple[Candidates, NDArray[np.float64]]:
@@ -55,24 +62,31 @@ def heard(seed: int) -> tuple[Candidates, NDArray[np.float64]]:
 def features_of(seed: int) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
     """The evidence of one loop, (n, features), and which of its candidates are strokes, (n,)."""
     candidates, attacks_s = heard(seed)
-    here = heard_as("loop", PartInput("loop", "loop", candidates, FindSettings(), []))
-    evidence = gather("loop", {"loop": here}, {}, {"loop": np.ones(len(candidates))})
+    here = onsets_of_part("loop", PartInput("loop", "loop", candidates, FindSettings(), []))
+    evidence = evidence_of("loop", {"loop": here}, {}, {"loop": np.ones(len(candidates))})
     return evidence.features, labels(candidates.time_s, moments(attacks_s, _TOGETHER_S))
 
 
 def run(loops: int) -> None:
-    """Teach the look at whole loops and keep it where the core reads it; say how it does on loops it was not taught."""
+    """Teach the forest for whole loops and keep it where the core reads it; say how it does on loops it was
+    not taught.
+    """
     with ProcessPoolExecutor(2) as pool:
         heard_all = list(pool.map(features_of, range(loops), chunksize=2))
     features, truth = (np.concatenate(column) for column in zip(*heard_all, strict=True))
-    half = np.concatenate([np.full(len(truth_of), number % 2) for number, (_, truth_of) in enumerate(heard_all)])
+    half = np.concatenate(
+        [np.full(len(truth_of), number % 2) for number, (_, truth_of) in enumerate(heard_all)]
+    )
     right = hits = 0
     for side in (0, 1):
         other = half == side
         counts = taught(features[~other], truth[~other], TREES).predict(features[other])
         right, hits = right + int((counts & truth[other]).sum()), hits + int(counts.sum())
-    print(f"{len(truth)} candidates of {loops} loops; F among them, on loops not taught: {2 * right / (hits + truth.sum()):.3f}")
-    keep_forests({LOOK: taught(features, truth, TREES)})
+    print(
+        f"{len(truth)} candidates of {loops} loops; F among them, on loops not taught: "
+        f"{2 * right / (hits + truth.sum()):.3f}"
+    )
+    keep_forests({Taught.MIX: taught(features, truth, TREES)})
 
 
 if __name__ == "__main__":

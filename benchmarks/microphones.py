@@ -1,4 +1,5 @@
-"""A kit in a room in front of its microphones: distances, spill coloured by where it comes from, room, noise, faults.
+"""A kit in a room in front of its microphones: distances, spill coloured by where it comes from, room, noise,
+faults.
 
 The truth is the attack of each stroke as it arrives in the microphone that stands at its piece.
 """
@@ -18,17 +19,42 @@ from benchmarks.styles import Stroke
 METRES_A_SECOND = 343.0
 HOME = {"pedal-hat": "hi-hat", "open-hat": "hi-hat", "ride-bell": "ride"}
 # Where pieces and microphones stand, in metres; a drummer's kit measured by eye.
-PIECES_AT = {"kick": (0.0, 0.0, 0.3), "snare": (-0.35, 0.45, 0.65), "hi-hat": (-0.8, 0.4, 0.85), "rack-tom": (-0.15, 0.1, 0.85),
-             "floor-tom": (0.6, 0.45, 0.6), "crash": (-0.6, 0.0, 1.25), "ride": (0.7, 0.05, 1.05)}
-CLOSE_M = {"kick": 0.15, "snare": 0.06, "hi-hat": 0.10, "rack-tom": 0.06, "floor-tom": 0.06, "crash": 0.3, "ride": 0.12}
+PIECES_AT = {
+    "kick": (0.0, 0.0, 0.3),
+    "snare": (-0.35, 0.45, 0.65),
+    "hi-hat": (-0.8, 0.4, 0.85),
+    "rack-tom": (-0.15, 0.1, 0.85),
+    "floor-tom": (0.6, 0.45, 0.6),
+    "crash": (-0.6, 0.0, 1.25),
+    "ride": (0.7, 0.05, 1.05),
+}
+CLOSE_M = {
+    "kick": 0.15,
+    "snare": 0.06,
+    "hi-hat": 0.10,
+    "rack-tom": 0.06,
+    "floor-tom": 0.06,
+    "crash": 0.3,
+    "ride": 0.12,
+}
 OVERHEADS = {"overhead left": (-0.6, 0.2, 1.9), "overhead right": (0.6, 0.2, 1.9)}
-_IN_OVERHEADS_DB = {"crash": 0, "ride": -5, "hi-hat": -8, "snare": -3, "rack-tom": -4, "floor-tom": -5, "kick": -10}
+_IN_OVERHEADS_DB = {
+    "crash": 0,
+    "ride": -5,
+    "hi-hat": -8,
+    "snare": -3,
+    "rack-tom": -4,
+    "floor-tom": -5,
+    "kick": -10,
+}
 _USUAL_DB = -24.0
 
 
 @dataclass
 class Recording:
-    """What the microphones took, one signal each (frames,), and the truth of every piece in every microphone."""
+    """What the microphones took, one signal each (frames,), and the truth of every piece in every
+    microphone.
+    """
 
     audio: dict[str, NDArray[np.float32]]
     attacks_s: dict[tuple[str, str], NDArray[np.float64]] = field(default_factory=dict)  # (piece, microphone)
@@ -48,7 +74,11 @@ def _colour(rng: np.random.Generator, dark: float) -> NDArray[np.float64]:
     if rng.random() < 0.5:
         sections.append(butter(1, rng.uniform(40, 160), "highpass", fs=RATE_HZ, output="sos"))
     for _ in range(2):
-        centre, gain, width = np.exp(rng.uniform(np.log(120), np.log(8000))), 10 ** (rng.normal(0, 4) / 40), rng.uniform(0.7, 2.0)
+        centre, gain, width = (
+            np.exp(rng.uniform(np.log(120), np.log(8000))),
+            10 ** (rng.normal(0, 4) / 40),
+            rng.uniform(0.7, 2.0),
+        )
         w = 2 * np.pi * centre / RATE_HZ
         alpha = np.sin(w) / (2 * width)
         b = np.array([1 + alpha * gain, -2 * np.cos(w), 1 - alpha * gain])
@@ -70,8 +100,9 @@ def _room(rng: np.random.Generator) -> NDArray[np.float32]:
 
 @dataclass(frozen=True)
 class Scene:
-    """How it is recorded. With ``faults`` one microphone is clipped, one very quiet, one hums; with ``moved`` the snare microphone
-    is turned away half-way through. ``apart`` scales all distances (0: tracks shifted until they agree), ``spill_db`` bounds the spill.
+    """How it is recorded. With ``faults`` one microphone is clipped, one very quiet, one hums; with ``moved``
+    the snare microphone is turned away half-way through. ``apart`` scales all distances (0: tracks shifted
+    until they agree), ``spill_db`` bounds the spill.
     """
 
     faults: bool = True
@@ -80,7 +111,9 @@ class Scene:
     spill_db: tuple[float, float] = (-35.0, -12.0)
 
 
-def record(kit: Kit | Callable[[str], Kit], strokes: list[Stroke], seed: int, scene: Scene = Scene()) -> Recording:
+def record(
+    kit: Kit | Callable[[str], Kit], strokes: list[Stroke], seed: int, scene: Scene = Scene()
+) -> Recording:
     """Every stroke through every microphone. A kit may be made up of the pieces of several."""
     kit_of = kit if callable(kit) else lambda _: kit
     rng = np.random.default_rng([seed, 77])
@@ -110,14 +143,19 @@ def record(kit: Kit | Callable[[str], Kit], strokes: list[Stroke], seed: int, sc
     microphones = [p for p in ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "ride") if p in tracks]
     out = Recording({})
     room = _room(rng)
-    sent = np.sum([np.float32(10 ** ((_IN_OVERHEADS_DB[piece] - 8) / 20)) * track for piece, track in tracks.items()], axis=0)
+    sent = np.sum(
+        [np.float32(10 ** ((_IN_OVERHEADS_DB[piece] - 8) / 20)) * track for piece, track in tracks.items()],
+        axis=0,
+    )
     reverberant = oaconvolve(sent, room)[:length].astype(np.float32)
     for name in [*microphones, *OVERHEADS]:
         spill = np.zeros(length, np.float32)
         own = np.zeros(length, np.float32)
         for piece, track in tracks.items():
             here = np.array(OVERHEADS[name] if name in OVERHEADS else PIECES_AT[name])
-            distance = CLOSE_M[piece] if piece == name else float(np.linalg.norm(here - np.array(PIECES_AT[piece])))
+            distance = (
+                CLOSE_M[piece] if piece == name else float(np.linalg.norm(here - np.array(PIECES_AT[piece])))
+            )
             delay = round(scene.apart * distance / METRES_A_SECOND * RATE_HZ)
             order = np.argsort(attacks[piece])
             out.attacks_s[piece, name] = (np.array(attacks[piece])[order] + delay) / RATE_HZ
@@ -128,9 +166,15 @@ def record(kit: Kit | Callable[[str], Kit], strokes: list[Stroke], seed: int, sc
                 out.spill_db[piece, name] = 0.0
                 continue
             # A hair over nothing, for numbers too small to be normal make filters crawl.
-            arrives = sosfilt(_colour(rng, 0.0 if name in OVERHEADS else 0.6), track[: length - delay] + 1e-9).astype(np.float32)
+            arrives = sosfilt(
+                _colour(rng, 0.0 if name in OVERHEADS else 0.6), track[: length - delay] + 1e-9
+            ).astype(np.float32)
             near_db = -12 - 17 * min(distance / 1.2, 1.2)
-            level_db = _IN_OVERHEADS_DB[piece] + rng.normal(0, 2) if name in OVERHEADS else float(np.clip(near_db + rng.normal(0, 4), *scene.spill_db))
+            level_db = (
+                _IN_OVERHEADS_DB[piece] + rng.normal(0, 2)
+                if name in OVERHEADS
+                else float(np.clip(near_db + rng.normal(0, 4), *scene.spill_db))
+            )
             as_loud = np.sqrt(float(track @ track) / max(float(arrives @ arrives), 1e-20))
             out.spill_db[piece, name] = level_db
             spill[delay:] += np.float32(10 ** (level_db / 20) * as_loud) * arrives
@@ -148,7 +192,9 @@ def record(kit: Kit | Callable[[str], Kit], strokes: list[Stroke], seed: int, sc
         out.audio[quiet] *= np.float32(10 ** (-26 / 20))
         t = np.arange(length) / RATE_HZ
         for harmonic in (1, 2, 3, 5):
-            out.audio[hums] += (10 ** (-56 / 20) / harmonic * np.sin(2 * np.pi * 50 * harmonic * t)).astype(np.float32)
+            out.audio[hums] += (10 ** (-56 / 20) / harmonic * np.sin(2 * np.pi * 50 * harmonic * t)).astype(
+                np.float32
+            )
     for name, signal in out.audio.items():
         # As a converter of 24 bits keeps it.
         out.audio[name] = (np.round(np.clip(signal, -1, 1) * 8388607) / 8388608).astype(np.float32)
@@ -168,12 +214,14 @@ def truth_of(recording: Recording, name: str) -> NDArray[np.float64]:
         return recording.attacks_s[name, name]
     if ("crash", "overhead left") not in recording.attacks_s:
         return np.zeros(0)
-    return np.minimum(recording.attacks_s["crash", "overhead left"], recording.attacks_s["crash", "overhead right"])
+    return np.minimum(
+        recording.attacks_s["crash", "overhead left"], recording.attacks_s["crash", "overhead right"]
+    )
 
 
 def labels(found_s: NDArray[np.float64], truth_s: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which of the places ``found_s`` (n,) are the strokes at ``truth_s`` (m,): for each stroke the nearest within 10 ms that no
-    nearer stroke has.
+    """Which of the places ``found_s`` (n,) are the strokes at ``truth_s`` (m,): for each stroke the nearest
+    within 10 ms that no nearer stroke has.
     """
     out = np.zeros(len(found_s), bool)
     if not len(found_s) or not len(truth_s):

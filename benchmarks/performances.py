@@ -1,8 +1,9 @@
 """Drum performances with known truth, sounded by real recorded drums.
 
-Notes with human timing and dynamics are rendered piece by piece through fluidsynth from Debian's fluid-soundfont-gm, so that
-each piece is alone and its attacks can be read off the clean signal: 40 dB under the stroke's peak, or where the stroke leaves
-what rang before of the same piece (found by rendering the piece without that stroke and comparing).
+Notes with human timing and dynamics are rendered piece by piece through fluidsynth from Debian's
+fluid-soundfont-gm, so that each piece is alone and its attacks can be read off the clean signal: 40 dB under
+the stroke's peak, or where the stroke leaves what rang before of the same piece (found by rendering the piece
+without that stroke and comparing).
 """
 
 from __future__ import annotations
@@ -23,7 +24,16 @@ from benchmarks.keep import keep_array
 SOUND_FONT = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
 CACHE = Path(__file__).parent / ".cache"
 RATE_HZ = 44100
-NOTES = {"kick": 36, "snare": 38, "hi-hat": 42, "open-hat": 46, "rack-tom": 48, "floor-tom": 43, "crash": 49, "ride": 51}
+NOTES = {
+    "kick": 36,
+    "snare": 38,
+    "hi-hat": 42,
+    "open-hat": 46,
+    "rack-tom": 48,
+    "floor-tom": 43,
+    "crash": 49,
+    "ride": 51,
+}
 LEAD_S = 0.5
 
 
@@ -36,7 +46,9 @@ class Stroke:
 
 def available() -> bool:
     """Whether fluidsynth and its sound font are installed."""
-    return SOUND_FONT.exists() and subprocess.run(["which", "fluidsynth"], capture_output=True).returncode == 0
+    return (
+        SOUND_FONT.exists() and subprocess.run(["which", "fluidsynth"], capture_output=True).returncode == 0
+    )
 
 
 def rock(bars: int, bpm: float, seed: int) -> list[Stroke]:
@@ -64,7 +76,11 @@ def rock(bars: int, bpm: float, seed: int) -> list[Stroke]:
                 add(start + sixteenth / 4, "snare", 34)
         if fill:
             for step in range(8):
-                add(start + 2 + step / 4, ("snare", "rack-tom", "floor-tom")[min(step // 3, 2)], 96 + 10 * (step % 2 == 0))
+                add(
+                    start + 2 + step / 4,
+                    ("snare", "rack-tom", "floor-tom")[min(step // 3, 2)],
+                    96 + 10 * (step % 2 == 0),
+                )
             strokes.append(Stroke(LEAD_S + (start + 1.0) * beat - 0.028, "snare", 52))
         if bar % 4 == 0:
             add(start, "crash", 104)
@@ -85,7 +101,9 @@ def render(strokes: list[Stroke], program: int = 0, length_s: float | None = Non
     events = [(0.0, mido.Message("program_change", channel=9, program=program))]
     for stroke in strokes:
         note = NOTES[stroke.piece]
-        events.append((stroke.time_s, mido.Message("note_on", channel=9, note=note, velocity=stroke.velocity)))
+        events.append(
+            (stroke.time_s, mido.Message("note_on", channel=9, note=note, velocity=stroke.velocity))
+        )
         events.append((stroke.time_s + 0.05, mido.Message("note_off", channel=9, note=note, velocity=0)))
     events.sort(key=lambda event: event[0])
     now = 0
@@ -96,9 +114,31 @@ def render(strokes: list[Stroke], program: int = 0, length_s: float | None = Non
     with tempfile.TemporaryDirectory() as folder:
         midi.save(f"{folder}/a.mid")
         subprocess.run(
-            ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE_HZ), "-O", "float", "-T", "wav",
-             "-o", "synth.polyphony=2048", "-F", f"{folder}/a.wav", str(SOUND_FONT), f"{folder}/a.mid"],
-            check=True, capture_output=True,
+            [
+                "fluidsynth",
+                "-ni",
+                "-q",
+                "-R",
+                "0",
+                "-C",
+                "0",
+                "-g",
+                "0.8",
+                "-r",
+                str(RATE_HZ),
+                "-O",
+                "float",
+                "-T",
+                "wav",
+                "-o",
+                "synth.polyphony=2048",
+                "-F",
+                f"{folder}/a.wav",
+                str(SOUND_FONT),
+                f"{folder}/a.mid",
+            ],
+            check=True,
+            capture_output=True,
         )
         audio, _ = soundfile.read(f"{folder}/a.wav", dtype="float32", always_2d=True)
     mono = np.zeros(round(length_s * RATE_HZ), np.float32)
@@ -109,7 +149,9 @@ def render(strokes: list[Stroke], program: int = 0, length_s: float | None = Non
 
 
 def attack_of(alone: NDArray[np.float32], near: int, back: int = 900, ahead: int = 1764) -> int:
-    """First sample of a stroke near sample ``near`` that stands within 40 dB of its peak and over what rang before."""
+    """First sample of a stroke near sample ``near`` that stands within 40 dB of its peak and over what rang
+    before.
+    """
     begin = max(near - back, 0)
     window = np.abs(alone[begin : near + ahead])
     rang = np.abs(alone[max(begin - back, 0) : begin]).max(initial=0.0)
@@ -120,8 +162,8 @@ def attack_of(alone: NDArray[np.float32], near: int, back: int = 900, ahead: int
 def truth(strokes: list[Stroke], program: int = 0) -> NDArray[np.float64]:
     """The physical attack of every stroke in seconds (n,), read off renders in which it stands alone.
 
-    The strokes of one piece are dealt to several renders, each at its own place, so that in every render the stroke before
-    has died away. ``strokes`` are in order of time.
+    The strokes of one piece are dealt to several renders, each at its own place, so that in every render the
+    stroke before has died away. ``strokes`` are in order of time.
     """
     length_s = strokes[-1].time_s + 3.0
     attacks = np.zeros(len(strokes))
@@ -142,7 +184,9 @@ def truth(strokes: list[Stroke], program: int = 0) -> NDArray[np.float64]:
 
 
 def moments(attacks: NDArray[np.float64], together_s: float = 0.008) -> NDArray[np.float64]:
-    """Attacks of all pieces as moments: strokes that fall within ``together_s`` of the first count once, at the first."""
+    """Attacks of all pieces as moments: strokes that fall within ``together_s`` of the first count once, at
+    the first.
+    """
     out: list[float] = []
     for time_s in np.sort(attacks):
         if not out or time_s - out[-1] > together_s:

@@ -1,7 +1,9 @@
-"""Single strokes of real recorded drums, from General MIDI sounds through fluidsynth or timidity, with their attack known to the sample.
+"""Single strokes of real recorded drums, from General MIDI sounds through fluidsynth or timidity, with their
+attack known to the sample.
 
-Every piece of a kit is struck alone at 16 velocities and cut out; the attack is where the stroke comes within 40 dB of its peak.
-A performance is put together from these strokes, each a little different in pitch and colour, as no two strokes of a player are alike.
+Every piece of a kit is struck alone at 16 velocities and cut out; the attack is where the stroke comes within
+40 dB of its peak. A performance is put together from these strokes, each a little different in pitch and
+colour, as no two strokes of a player are alike.
 """
 
 from __future__ import annotations
@@ -31,9 +33,26 @@ FONTS = {
     "patches": Path("/etc/timidity/freepats.cfg"),  # Debian: freepats, and timidity
 }
 NOTES = {
-    "kick": 36, "snare": 38, "hi-hat": 42, "pedal-hat": 44, "open-hat": 46, "rack-tom": 48, "floor-tom": 43, "crash": 49,
-    "ride": 51, "ride-bell": 53, "clap": 39, "tambourine": 54, "cabasa": 69, "maracas": 70, "bongo": 60, "low-bongo": 61, "mute-conga": 62,
-    "conga": 63, "low-conga": 64, "cowbell": 56,
+    "kick": 36,
+    "snare": 38,
+    "hi-hat": 42,
+    "pedal-hat": 44,
+    "open-hat": 46,
+    "rack-tom": 48,
+    "floor-tom": 43,
+    "crash": 49,
+    "ride": 51,
+    "ride-bell": 53,
+    "clap": 39,
+    "tambourine": 54,
+    "cabasa": 69,
+    "maracas": 70,
+    "bongo": 60,
+    "low-bongo": 61,
+    "mute-conga": 62,
+    "conga": 63,
+    "low-conga": 64,
+    "cowbell": 56,
 }
 LENGTH_S = {"crash": 4.0, "ride": 3.0, "ride-bell": 3.0, "open-hat": 2.0, "hi-hat": 1.0, "pedal-hat": 1.0}
 MADE = {"hi-hat": "hat-closed", "pedal-hat": "hat-pedal", "open-hat": "hat-open", "ride-bell": "ride"}
@@ -43,8 +62,8 @@ LEAD_S = 0.05
 
 @dataclass(frozen=True)
 class Kit:
-    """A drum kit of a sound font, or one made by our own synthesis where ``font`` is ``made``; ``pitch`` makes another drum of it
-    by playing it faster or slower.
+    """A drum kit of a sound font, or one made by our own synthesis where ``font`` is ``made``; ``pitch``
+    makes another drum of it by playing it faster or slower.
     """
 
     name: str
@@ -64,7 +83,10 @@ class Sound:
 
 def available(font: str = "general") -> bool:
     """Whether the sounds and what plays them are installed."""
-    return FONTS[font].exists() and shutil.which("timidity" if FONTS[font].suffix == ".cfg" else "fluidsynth") is not None
+    return (
+        FONTS[font].exists()
+        and shutil.which("timidity" if FONTS[font].suffix == ".cfg" else "fluidsynth") is not None
+    )
 
 
 def attack_of(alone: NDArray[np.float32]) -> int:
@@ -85,9 +107,14 @@ def sound(kit: Kit, piece: str) -> Sound:
         audio = _rendered(kit, piece, length_s)
         strokes = [audio[at * size : (at + 1) * size] for at in range(len(VELOCITIES))]
         if FONTS[kit.font].suffix == ".cfg":
-            strokes = strokes[-1:] * len(VELOCITIES)  # one recording per piece; played softly it is lost in 16 bits
+            strokes = strokes[-1:] * len(
+                VELOCITIES
+            )  # one recording per piece; played softly it is lost in 16 bits
     if kit.pitch != 1.0:
-        strokes = [np.interp(np.arange(0, size - 1, kit.pitch), np.arange(size), stroke).astype(np.float32) for stroke in strokes]
+        strokes = [
+            np.interp(np.arange(0, size - 1, kit.pitch), np.arange(size), stroke).astype(np.float32)
+            for stroke in strokes
+        ]
     fade = np.ones(len(strokes[0]), np.float32)
     fade[-2000:] = np.linspace(1, 0, 2000)
     strokes = [stroke * fade for stroke in strokes]
@@ -111,7 +138,9 @@ def _made(kit: Kit, piece: str, velocity: int, size: int) -> NDArray[np.float32]
 
 
 def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
-    key = hashlib.sha256(repr((kit.font, kit.program, piece, length_s, list(VELOCITIES), 4)).encode()).hexdigest()[:24]
+    key = hashlib.sha256(
+        repr((kit.font, kit.program, piece, length_s, list(VELOCITIES), 4)).encode()
+    ).hexdigest()[:24]
     kept = CACHE / f"{key}.npy"
     if kept.exists():
         return np.asarray(np.load(kept))
@@ -122,17 +151,53 @@ def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
     track.append(mido.Message("program_change", channel=9, program=kit.program))
     now = 0
     for number, velocity in enumerate(VELOCITIES):
-        for place_s, strength in ((number * length_s + LEAD_S, int(velocity)), ((number + 0.95) * length_s, 0)):
+        for place_s, strength in (
+            (number * length_s + LEAD_S, int(velocity)),
+            ((number + 0.95) * length_s, 0),
+        ):
             tick = round(place_s * 2 * 9600)
-            track.append(mido.Message("note_on", channel=9, note=NOTES[piece], velocity=strength, time=tick - now))
+            track.append(
+                mido.Message("note_on", channel=9, note=NOTES[piece], velocity=strength, time=tick - now)
+            )
             now = tick
         # All sound off, so that nothing of this stroke rings into the next.
         track.append(mido.Message("control_change", channel=9, control=120, value=0))
     with tempfile.TemporaryDirectory() as folder:
         midi.save(f"{folder}/a.mid")
-        plain = ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE_HZ), "-O", "float", "-T", "wav", "-F", f"{folder}/a.wav", str(FONTS[kit.font])]
+        plain = [
+            "fluidsynth",
+            "-ni",
+            "-q",
+            "-R",
+            "0",
+            "-C",
+            "0",
+            "-g",
+            "0.8",
+            "-r",
+            str(RATE_HZ),
+            "-O",
+            "float",
+            "-T",
+            "wav",
+            "-F",
+            f"{folder}/a.wav",
+            str(FONTS[kit.font]),
+        ]
         if FONTS[kit.font].suffix == ".cfg":
-            plain = ["timidity", "-c", str(FONTS[kit.font]), "-EFreverb=0", "-EFchorus=0", "--preserve-silence", "-s", str(RATE_HZ), "-Ow", "-o", f"{folder}/a.wav"]
+            plain = [
+                "timidity",
+                "-c",
+                str(FONTS[kit.font]),
+                "-EFreverb=0",
+                "-EFchorus=0",
+                "--preserve-silence",
+                "-s",
+                str(RATE_HZ),
+                "-Ow",
+                "-o",
+                f"{folder}/a.wav",
+            ]
         subprocess.run([*plain, f"{folder}/a.mid"], check=True, capture_output=True)
         audio, _ = soundfile.read(f"{folder}/a.wav", dtype="float32", always_2d=True)
     wanted = round(length_s * RATE_HZ) * len(VELOCITIES)
@@ -144,10 +209,12 @@ def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
 
 
 def struck(kit: Kit, piece: str, velocity: int, rng: np.random.Generator) -> tuple[NDArray[np.float32], int]:
-    """One stroke, (frames,), and the sample of its attack: a little other in pitch and colour than the last one.
+    """One stroke, (frames,), and the sample of its attack: a little other in pitch and colour than the last
+    one.
 
-    A sound font's layers do not grow louder in step; as a stroke's strength is what is asked for, each stroke is brought to the level
-    that its velocity has by the law of DLS Level 1, 40 log10(v / 96) against a full stroke (from memory).
+    A sound font's layers do not grow louder in step; as a stroke's strength is what is asked for, each stroke
+    is brought to the level that its velocity has by the law of DLS Level 1, 40 log10(v / 96) against a full
+    stroke (from memory).
     """
     of = sound(kit, piece)
     nearest = int(np.argmin(np.abs(VELOCITIES - velocity)))

@@ -1,4 +1,6 @@
-"""Performances of several styles, as a player's hands and feet give them: human timing, dynamics, flams, drags."""
+"""Performances of several styles, as a player's hands and feet give them: human timing, dynamics, flams,
+drags.
+"""
 
 from __future__ import annotations
 
@@ -30,29 +32,56 @@ class Player:
     strokes: list[Stroke] = field(default_factory=list)
     loudness: float = 1.0
 
-    def hit(self, beat: float, piece: str, velocity: float, spread: float = 6.0, early_ms: float = 0.0) -> None:
+    def hit(
+        self, beat: float, piece: str, velocity: float, spread: float = 6.0, early_ms: float = 0.0
+    ) -> None:
         """A stroke at a place in beats."""
         time_s = LEAD_S + beat * 60.0 / self.bpm + self.rng.normal(0, self.spread_ms / 1000) - early_ms / 1000
-        self.strokes.append(Stroke(max(time_s, 0.02), piece, int(np.clip(self.rng.normal(velocity, spread) * self.loudness, 6, 127))))
+        self.strokes.append(
+            Stroke(
+                max(time_s, 0.02),
+                piece,
+                int(np.clip(self.rng.normal(velocity, spread) * self.loudness, 6, 127)),
+            )
+        )
 
     def flam(self, beat: float, piece: str, velocity: float) -> None:
         """A grace stroke 22 to 35 ms ahead of the main one."""
         self.hit(beat, piece, velocity, early_ms=0)
         main = self.strokes[-1]
-        self.strokes.append(Stroke(main.time_s - self.rng.uniform(0.024, 0.035), piece, int(np.clip(main.velocity * self.rng.uniform(0.4, 0.65), 6, 127))))
+        self.strokes.append(
+            Stroke(
+                main.time_s - self.rng.uniform(0.024, 0.035),
+                piece,
+                int(np.clip(main.velocity * self.rng.uniform(0.4, 0.65), 6, 127)),
+            )
+        )
 
     def drag(self, beat: float, piece: str, velocity: float) -> None:
         """Two grace strokes ahead of the main one."""
         self.hit(beat, piece, velocity)
         main, apart = self.strokes[-1], self.rng.uniform(0.034, 0.045)
         for back in (1, 2):
-            self.strokes.append(Stroke(main.time_s - back * apart, piece, int(np.clip(main.velocity * self.rng.uniform(0.35, 0.5), 6, 127))))
+            self.strokes.append(
+                Stroke(
+                    main.time_s - back * apart,
+                    piece,
+                    int(np.clip(main.velocity * self.rng.uniform(0.35, 0.5), 6, 127)),
+                )
+            )
 
-    def fill(self, beat: float, beats: float, pieces: tuple[str, ...], velocity: float, steps: int = 4) -> None:
+    def fill(
+        self, beat: float, beats: float, pieces: tuple[str, ...], velocity: float, steps: int = 4
+    ) -> None:
         """Strokes around the drums."""
         count = round(beats * steps)
         for step in range(count):
-            self.hit(beat + step / steps, pieces[min(step * len(pieces) // count, len(pieces) - 1)], velocity + 8 * (step % 2 == 0), 9)
+            self.hit(
+                beat + step / steps,
+                pieces[min(step * len(pieces) // count, len(pieces) - 1)],
+                velocity + 8 * (step % 2 == 0),
+                9,
+            )
 
     def done(self) -> list[Stroke]:
         """All strokes in order, none of one piece closer than a hand can play."""
@@ -98,7 +127,9 @@ def ghost_funk(player: Player, bars: int) -> None:
                 player.hit(at + step / 4, "open-hat", 88)  # one pair of cymbals gives one stroke at a time
                 continue
             player.hit(at + step / 4, "hi-hat", 90 if step % 4 == 0 else 60 if step % 2 == 0 else 46)
-        for place in [0.0, 0.75, 2.5] + ([1.75] if rng.random() < 0.5 else []) + ([3.25] if rng.random() < 0.4 else []):
+        for place in (
+            [0.0, 0.75, 2.5] + ([1.75] if rng.random() < 0.5 else []) + ([3.25] if rng.random() < 0.4 else [])
+        ):
             player.hit(at + place, "kick", 98, 8)
         player.hit(at + 1, "snare", 112)
         (player.drag if bar % 4 == 3 else player.hit)(at + 3, "snare", 112)
@@ -163,7 +194,11 @@ def sparse_ballad(player: Player, bars: int) -> None:
         at = 4.0 * bar
         player.loudness = 0.38 + 0.62 * np.sin(np.pi * (bar + 0.5) / bars) ** 1.5
         for eighth in range(8 if bar > bars // 3 else 4):
-            player.hit(at + (eighth / 2 if bar > bars // 3 else eighth), "ride" if bar > bars // 2 else "hi-hat", 84 if eighth % 2 == 0 else 64)
+            player.hit(
+                at + (eighth / 2 if bar > bars // 3 else eighth),
+                "ride" if bar > bars // 2 else "hi-hat",
+                84 if eighth % 2 == 0 else 64,
+            )
         player.hit(at, "kick", 98)
         if rng.random() < 0.6:
             player.hit(at + 2.5, "kick", 92)
@@ -180,7 +215,11 @@ def tom_heavy(player: Player, bars: int) -> None:
     for bar in range(bars):
         at = 4.0 * bar
         for step in range(16):
-            piece = ("floor-tom", "floor-tom", "rack-tom", "floor-tom")[step % 4] if bar % 4 < 2 else ("rack-tom", "floor-tom")[(step // 2) % 2]
+            piece = (
+                ("floor-tom", "floor-tom", "rack-tom", "floor-tom")[step % 4]
+                if bar % 4 < 2
+                else ("rack-tom", "floor-tom")[(step // 2) % 2]
+            )
             if rng.random() < 0.85:
                 player.hit(at + step / 4, piece, 106 if step in (0, 3, 6, 10, 12) else 66, 8)
         for quarter in range(4):
@@ -194,9 +233,19 @@ def tom_heavy(player: Player, bars: int) -> None:
 
 
 def free_play(player: Player, bars: int) -> None:
-    """No style at all, to learn from: every piece in runs of any rate and loudness, together with any other."""
+    """No style at all, to learn from: every piece in runs of any rate and loudness, together with any
+    other.
+    """
     rng = player.rng
-    rates = {"kick": (1, 2, 4, 4, 6), "snare": (1, 2, 4, 8), "hi-hat": (2, 2, 4, 4), "rack-tom": (1, 2, 4), "floor-tom": (1, 2, 4), "ride": (1, 2, 3, 4), "crash": (0.25, 0.5, 1)}
+    rates = {
+        "kick": (1, 2, 4, 4, 6),
+        "snare": (1, 2, 4, 8),
+        "hi-hat": (2, 2, 4, 4),
+        "rack-tom": (1, 2, 4),
+        "floor-tom": (1, 2, 4),
+        "ride": (1, 2, 3, 4),
+        "crash": (0.25, 0.5, 1),
+    }
     for piece, steps in rates.items():
         at = 0.0
         while at < 4.0 * bars:

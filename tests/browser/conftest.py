@@ -30,7 +30,10 @@ def wait_until(page: Page, so: Callable[[], bool], most_s: float = 30.0) -> None
         if so():
             return
         page.wait_for_timeout(100)
-    raise AssertionError(f"it did not come to be so; the page says: {page.locator('footer').inner_text()} {page.locator('.notice').all_inner_texts()}")
+    raise AssertionError(
+        f"it did not come to be so; the page says: {page.locator('footer').inner_text()} "
+        f"{page.locator('.notice').all_inner_texts()}"
+    )
 
 
 class Product:
@@ -46,10 +49,27 @@ class Product:
 
     def start(self) -> None:
         env = {key: value for key, value in os.environ.items() if not key.startswith("NUBRAK_")}
-        command = [str(ROOT / "nubrak"), "start", "--data", str(self.data), "--port", str(self.port), "--empty"]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=env, start_new_session=True)
+        command = [
+            str(ROOT / "nubrak"),
+            "start",
+            "--data",
+            str(self.data),
+            "--port",
+            str(self.port),
+            "--empty",
+        ]
+        self.process = subprocess.Popen(
+            command,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            env=env,
+            start_new_session=True,
+        )
         lines: queue.Queue[str] = queue.Queue()
-        threading.Thread(target=lambda: [lines.put(line) for line in self.process.stdout or []], daemon=True).start()
+        threading.Thread(
+            target=lambda: [lines.put(line) for line in self.process.stdout or []], daemon=True
+        ).start()
         seen = []
         while True:
             seen.append(lines.get(timeout=120))
@@ -80,7 +100,8 @@ def product() -> Iterator[Product]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
-# Not for the whole session: while Playwright is open an event loop runs in this thread, and other tests run their own.
+# Not for the whole session: while Playwright is open an event loop runs in this thread, and other tests run
+# their own.
 @pytest.fixture(scope="module")
 def chromium() -> Iterator[Browser]:
     with sync_playwright() as playwright:

@@ -1,4 +1,6 @@
-"""What happens around the work: a folder dropped whole, a worker killed, two windows in one list, leaks named by hand."""
+"""What happens around the work: a folder dropped whole, a worker killed, two windows in one list, leaks named
+by hand.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ def find_snare(product: Product, page: Page, folder: Path) -> None:
     """A new session with the kit's files dropped and listened to, and its snare in Find."""
     new_session(product, page)
     page.get_by_test_id("files").set_input_files([str(path) for path in kit_files(folder)])
-    expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text("10 hits", timeout=40000)
+    expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text(
+        "10 hits", timeout=40000
+    )
     expect(page.get_by_role("button", name=re.compile("oh L\\+R.wav"))).to_contain_text("hit", timeout=40000)
     page.goto(page.url.replace("/gather", "/find"))
     page.locator(".parts .list-group-item", has_text="Snare").click()
@@ -37,7 +41,11 @@ def workers_of(parent: int) -> list[int]:
     for entry in Path("/proc").glob("[0-9]*"):
         try:
             begun_by = re.search(r"PPid:\s+(\d+)", (entry / "status").read_text())
-            if begun_by and int(begun_by[1]) == parent and b"worker" in (entry / "cmdline").read_bytes().split(b"\0"):
+            if (
+                begun_by
+                and int(begun_by[1]) == parent
+                and b"worker" in (entry / "cmdline").read_bytes().split(b"\0")
+            ):
                 found.append(int(entry.name))
         except OSError:
             continue
@@ -47,7 +55,8 @@ def workers_of(parent: int) -> list[int]:
 def test_an_answer_that_comes_late_takes_back_nothing(product: Product, page: Page, tmp_path: Path) -> None:
     """The state before the drop, asked for when the window opened, arrives after the drop was taken in."""
     late: list[tuple[Route, APIResponse]] = []
-    # The news is that there may be news, and then nothing more: what the drop's own answer brings is all the window has.
+    # The news is that there may be news, and then nothing more: what the drop's own answer brings is all the
+    # window has.
     news = "retry: 600000\nevent: again\ndata:  \n\n"
     page.route("**/events", lambda route: route.fulfill(content_type="text/event-stream", body=news))
     page.route(re.compile("/api/sessions/[0-9a-f]+$"), lambda route: late.append((route, route.fetch())))
@@ -64,7 +73,9 @@ def test_an_answer_that_comes_late_takes_back_nothing(product: Product, page: Pa
     expect(page.get_by_role("link", name=re.compile("Gather"))).to_contain_text("1 source")
 
 
-def test_a_dropped_folder_brings_every_recording_in_it_and_nothing_else(product: Product, page: Page, tmp_path: Path) -> None:
+def test_a_dropped_folder_brings_every_recording_in_it_and_nothing_else(
+    product: Product, page: Page, tmp_path: Path
+) -> None:
     folder = tmp_path / "Act one"
     (folder / "close").mkdir(parents=True)
     for path in kit_files(tmp_path):
@@ -73,14 +84,24 @@ def test_a_dropped_folder_brings_every_recording_in_it_and_nothing_else(product:
     new_session(product, page)
     devtools = page.context.new_cdp_session(page)
     for step in ("dragEnter", "dragOver", "drop"):
-        devtools.send("Input.dispatchDragEvent", {"type": step, "x": 600, "y": 400, "data": {"items": [], "files": [str(folder)], "dragOperationsMask": 1}})
+        devtools.send(
+            "Input.dispatchDragEvent",
+            {
+                "type": step,
+                "x": 600,
+                "y": 400,
+                "data": {"items": [], "files": [str(folder)], "dragOperationsMask": 1},
+            },
+        )
     for name in ("Kick In.wav", "Kick Out.wav", "Snare Top.wav", "oh L+R.wav"):
         expect(page.get_by_role("button", name=re.compile(re.escape(name)))).to_be_visible()
     expect(page.locator("button.source")).to_have_count(4)
     expect(page.get_by_role("alert")).to_have_count(0)
 
 
-def test_a_worker_killed_in_the_middle_is_said_and_made_good(product: Product, page: Page, tmp_path: Path) -> None:
+def test_a_worker_killed_in_the_middle_is_said_and_made_good(
+    product: Product, page: Page, tmp_path: Path
+) -> None:
     path = tmp_path / "Snare.wav"
     minute = decaying_strokes([second + 0.5 for second in range(60)], [0.5] * 60, length_s=60.0)
     soundfile.write(str(path), np.tile(minute, 10), 44100, subtype="PCM_16")
@@ -93,7 +114,9 @@ def test_a_worker_killed_in_the_middle_is_said_and_made_good(product: Product, p
     assert workers
     for worker in workers:
         os.kill(worker, signal.SIGKILL)
-    expect(page.get_by_text("Listening was cut off in the middle; it is taken up again by itself.")).to_be_visible(timeout=60000)
+    expect(
+        page.get_by_text("Listening was cut off in the middle; it is taken up again by itself.")
+    ).to_be_visible(timeout=60000)
     expect(lane).to_contain_text("600 hits", timeout=60000)
     expect(page.get_by_text("Listening was cut off")).to_have_count(0)
 
@@ -113,7 +136,12 @@ def test_leaks_named_by_hand_and_kinds_of_recording(product: Product, page: Page
     page.locator("details.leakers").get_by_role("button", name="learn them again").click()
     expect(page.locator("details.leakers summary")).to_contain_text("learnt from the recording")
     kind = page.get_by_label("What kind of recording it is")
-    for material, said in (("loop", "Many pieces in one signal"), ("mouth", "slow, noisy attacks"), ("hand", "Claps, shakers"), ("cymbals", "Long washes")):
+    for material, said in (
+        ("loop", "Many pieces in one signal"),
+        ("mouth", "slow, noisy attacks"),
+        ("hand", "Claps, shakers"),
+        ("cymbals", "Long washes"),
+    ):
         kind.select_option(material)
         expect(page.locator("p.material")).to_contain_text(said)
         expect(page.get_by_test_id("sums")).to_contain_text(re.compile(r"\d+ hit"))

@@ -1,4 +1,6 @@
-"""A kit of microphones in the real interface: pairs and parts, the spill map, choosing many at once, marks, Second look to its end."""
+"""A kit of microphones in the real interface: pairs and parts, the spill map, choosing many at once, marks,
+Second look to its end.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
     page.goto(product.address)
     page.get_by_role("button", name="New session").click()
     page.get_by_test_id("files").set_input_files([str(path) for path in kit_files(tmp_path)])
-    expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text("10 hits", timeout=40000)
+    expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text(
+        "10 hits", timeout=40000
+    )
     expect(page.get_by_role("button", name=re.compile("oh L\\+R.wav"))).to_contain_text("hit", timeout=40000)
     return page.url.removesuffix("/gather")
 

@@ -28,9 +28,13 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
     expect(page.get_by_role("button", name=re.compile("kick.wav"))).to_contain_text("5 hits", timeout=40000)
     address = page.url.removesuffix("/gather")
     page.goto(f"{address}/layer")
-    page.get_by_test_id("sample-file").set_input_files(str(write_wav(tmp_path / "turned.wav", -decaying_strokes([0.05], [0.8], 0.5, hz=60))))
+    page.get_by_test_id("sample-file").set_input_files(
+        str(write_wav(tmp_path / "turned.wav", -decaying_strokes([0.05], [0.8], 0.5, hz=60)))
+    )
     expect(page.get_by_test_id("lock")).to_contain_text("turned round")
-    expect(page.get_by_test_id("lock")).to_contain_text("It stands so now")  # a sound comes in locked and at level
+    expect(page.get_by_test_id("lock")).to_contain_text(
+        "It stands so now"
+    )  # a sound comes in locked and at level
     return address
 
 
@@ -42,7 +46,9 @@ def test_one_key_locks_and_the_overlay_shows_it(session: str, page: Page) -> Non
     expect(lock.get_by_role("button", name="Locked")).to_be_visible()
     expect(lock).to_contain_text("It stands so now")
     page.keyboard.press("o")
-    expect(page.get_by_test_id("overlay").get_by_role("img")).to_have_attribute("aria-label", re.compile("All 5 hits at their attack, and turned over them"))
+    expect(page.get_by_test_id("overlay").get_by_role("img")).to_have_attribute(
+        "aria-label", re.compile("All 5 hits at their attack, and turned over them")
+    )
     for _ in range(2):
         page.keyboard.press("Alt+ArrowRight")
         page.wait_for_timeout(300)
@@ -73,9 +79,14 @@ def test_everything_is_printed_in_one_zip_as_it_was_heard(session: str, page: Pa
         bundle.extractall(tmp_path / "out")
     read, rate = soundfile.read(str(tmp_path / "out" / "Untitled session - Everything.flac"))
     base, _, session_id = session.partition("/session/")
-    heard = httpx.get(f"{base}/api/sessions/{session_id}/sound/both", params={"start": 0, "frames": round(LENGTH_S * RATE_HZ)}).content
+    heard = httpx.get(
+        f"{base}/api/sessions/{session_id}/sound/both",
+        params={"start": 0, "frames": round(LENGTH_S * RATE_HZ)},
+    ).content
     sound = np.frombuffer(heard, "<f4").reshape(-1, 2)
-    assert np.abs(sound).max() > 1, "two locked kicks are louder than a file of whole numbers holds: it was said, and is cut off there"
+    assert np.abs(sound).max() > 1, (
+        "two locked kicks are louder than a file of whole numbers holds: it was said, and is cut off there"
+    )
     assert rate == RATE_HZ and np.abs(np.clip(sound, -1, 1) - read).max() < 3e-7
     page.reload()
     expect(page.get_by_label("every part blended")).to_be_checked()
@@ -88,16 +99,26 @@ def document_of(session: str) -> dict:
 
 def heard(session: str, bus: str, **more: object) -> np.ndarray:
     base, _, session_id = session.partition("/session/")
-    answer = httpx.get(f"{base}/api/sessions/{session_id}/sound/{bus}", params={"start": 0, "frames": round(LENGTH_S * RATE_HZ)} | more)
+    answer = httpx.get(
+        f"{base}/api/sessions/{session_id}/sound/{bus}",
+        params={"start": 0, "frames": round(LENGTH_S * RATE_HZ)} | more,
+    )
     return np.frombuffer(answer.content, "<f4").reshape(-1, 2)
 
 
 def test_samples_come_in_are_tried_taken_and_printed(session: str, page: Page, tmp_path: Path) -> None:
     files = [
-        str(write_wav(tmp_path / f"lantern_v{v}_rr{r}.wav", decaying_strokes([0.03], [0.25 * v], 0.5, hz=75 + r)))
-        for v in (1, 2, 3) for r in (1, 2)
+        str(
+            write_wav(
+                tmp_path / f"lantern_v{v}_rr{r}.wav", decaying_strokes([0.03], [0.25 * v], 0.5, hz=75 + r)
+            )
+        )
+        for v in (1, 2, 3)
+        for r in (1, 2)
     ]
-    page.get_by_test_id("sample-file").set_input_files([*files, str(write_wav(tmp_path / "silent.wav", np.zeros(9000, np.float32)))])
+    page.get_by_test_id("sample-file").set_input_files(
+        [*files, str(write_wav(tmp_path / "silent.wav", np.zeros(9000, np.float32)))]
+    )
     came = page.get_by_test_id("came")
     expect(came).to_contain_text("1 sound came in")
     expect(came).to_contain_text("3 strengths, 6 samples")
@@ -132,7 +153,10 @@ def test_samples_come_in_are_tried_taken_and_printed(session: str, page: Page, t
     page.keyboard.press("Space")
     [part] = document_of(session)["parts"].values()
     layers = {one["instrument"]["name"]: one for one in part["layers"].values()}
-    assert set(layers) == {"turned", "Big lantern"} and layers["Big lantern"]["instrument"]["samples"][0]["high_velocity"] == 33
+    assert (
+        set(layers) == {"turned", "Big lantern"}
+        and layers["Big lantern"]["instrument"]["samples"][0]["high_velocity"] == 33
+    )
     page.get_by_label("Favourite: Big lantern").click()
     expect(page.get_by_label("Favourite: Big lantern")).to_have_attribute("aria-pressed", "true")
     # The recording gives way, and what is printed is what is heard.
@@ -158,7 +182,9 @@ def test_balance_one_loudness_and_what_was_before(session: str, page: Page) -> N
     balance = page.get_by_test_id("balance")
     balance.get_by_label("Mute Kick, layers").click()
     expect(balance.get_by_label("Mute Kick, layers")).to_have_attribute("aria-pressed", "true")
-    assert np.array_equal(heard(session, "both"), heard(session, "recording")) and np.array_equal(heard(session, "both", back="true"), plain)
+    assert np.array_equal(heard(session, "both"), heard(session, "recording")) and np.array_equal(
+        heard(session, "both", back="true"), plain
+    )
     page.keyboard.press("Home")
     page.keyboard.press("Space")
     expect(page.get_by_test_id("whole-reading")).to_contain_text("LUFS")
@@ -187,6 +213,8 @@ def test_an_archive_is_taken_along_and_opened_again(session: str, page: Page, tm
     expect(page.get_by_role("alert")).to_contain_text("damaged")
     page.get_by_test_id("archive-file").set_input_files(str(path))
     expect(page).to_have_url(re.compile("/find$"))
-    expect(page.locator(".parts .number").first).to_have_text("5", timeout=40000)  # its recordings are looked through once more
+    expect(page.locator(".parts .number").first).to_have_text(
+        "5", timeout=40000
+    )  # its recordings are looked through once more
     other = page.url.removesuffix("/find")
     assert other != session and np.array_equal(heard(session, "both"), heard(other, "both"))

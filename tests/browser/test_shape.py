@@ -51,7 +51,10 @@ def velocities(session: str) -> list[int]:
 
 def cells(page: Page) -> list[int]:
     """The velocities as the table shows them."""
-    return [int(one.input_value()) for one in page.get_by_test_id("note-table").get_by_label(re.compile("^Velocity of")).all()]
+    return [
+        int(one.input_value())
+        for one in page.get_by_test_id("note-table").get_by_label(re.compile("^Velocity of")).all()
+    ]
 
 
 def test_velocities_by_curve_steps_and_hand_and_all_of_it_undone(session: str, page: Page) -> None:
@@ -64,7 +67,10 @@ def test_velocities_by_curve_steps_and_hand_and_all_of_it_undone(session: str, p
     expect(page.get_by_test_id("steps")).to_contain_text("0 %")
     page.keyboard.press("w")
     expect(page.get_by_test_id("note-table")).to_contain_text("0:00.5")
-    page.wait_for_function("new Set([...document.querySelectorAll('[aria-label^=\"Velocity of\"]')].map((one) => one.value)).size === 1")
+    page.wait_for_function(
+        "new Set([...document.querySelectorAll('[aria-label^=\"Velocity of\"]')].map((one) => "
+        "one.value)).size === 1"
+    )
     assert velocities(session) == cells(page)
     # by hand wins, and a fast hand loses no step
     page.keyboard.press("Home")
@@ -101,7 +107,9 @@ def test_curve_by_keyboard_and_notes_by_mouse(session: str, page: Page) -> None:
     curve = page.get_by_test_id("curve")
     curve.focus()
     page.keyboard.press("Shift+ArrowDown")
-    expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("velocity curve through 6 points"))
+    expect(page.get_by_role("button", name="Undo")).to_have_attribute(
+        "title", re.compile("velocity curve through 6 points")
+    )
     page.keyboard.press("Control+z")
     # all of them chosen with a frame, and one of them dragged up: they go together
     stage = page.get_by_test_id("stage")
@@ -137,12 +145,18 @@ def test_timing_to_a_grid_and_a_feel_on_another_part(session: str, page: Page) -
     expect(page.get_by_label("How far in %")).to_have_count(0)
     page.get_by_label("lamplighter", exact=True).click()
     expect(page.get_by_label("Its timing in %")).to_have_value("100")
-    expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("feel “lamplighter”"))
+    expect(page.get_by_role("button", name="Undo")).to_have_attribute(
+        "title", re.compile("feel “lamplighter”")
+    )
 
 
-def test_a_flat_programmed_snare_becomes_alive_in_a_few_keys(session: str, page: Page, tmp_path: Path) -> None:
+def test_a_flat_programmed_snare_becomes_alive_in_a_few_keys(
+    session: str, page: Page, tmp_path: Path
+) -> None:
     steps = [2 * bar + step * 0.125 for bar in range(30) for step in range(16)]
-    flat = Notes(time_s=np.array(steps), velocity=np.full(len(steps), 100), number=38, channel=10, length_beats=0.2)
+    flat = Notes(
+        time_s=np.array(steps), velocity=np.full(len(steps), 100), number=38, channel=10, length_beats=0.2
+    )
     path = tmp_path / "programmed.mid"
     path.write_bytes(midi_file([Track("Snare", flat)], Tempo(bpm=120)))
     page.keyboard.press("w")
@@ -153,7 +167,9 @@ def test_a_flat_programmed_snare_becomes_alive_in_a_few_keys(session: str, page:
     page.keyboard.press("v")
     for kind in ("accents", "recovery", "random"):
         page.get_by_test_id("add-step").select_option(kind)
-        expect(page.get_by_test_id("steps").locator("li")).to_have_count({"accents": 1, "recovery": 2, "random": 3}[kind])
+        expect(page.get_by_test_id("steps").locator("li")).to_have_count(
+            {"accents": 1, "recovery": 2, "random": 3}[kind]
+        )
     page.wait_for_timeout(300)
     alive = velocities(session)[8:]
     assert len(alive) == 480 and len(set(alive)) > 20
@@ -161,7 +177,9 @@ def test_a_flat_programmed_snare_becomes_alive_in_a_few_keys(session: str, page:
     assert sum(beats) / len(beats) > sum(between) / len(between) + 15, "beats stand over what lies between"
 
 
-def test_midi_changed_elsewhere_is_taken_one_by_one_and_in_whole(session: str, page: Page, tmp_path: Path) -> None:
+def test_midi_changed_elsewhere_is_taken_one_by_one_and_in_whole(
+    session: str, page: Page, tmp_path: Path
+) -> None:
     file = mido.MidiFile(file=BytesIO(api(session, "print/midi")))
     notes = [message for message in file.tracks[1] if message.type == "note_on" and message.velocity]
     notes[0].velocity, notes[3].velocity, notes[4].note = 11, 22, 40
@@ -189,7 +207,9 @@ def test_midi_changed_elsewhere_is_taken_one_by_one_and_in_whole(session: str, p
 
 
 def play_until(page: Page, clear: Callable[[], object], so: Callable[[], bool]) -> None:
-    """Play from the start until something is so. Where the machine held the page up until the recording was over, once more."""
+    """Play from the start until something is so. Where the machine held the page up until the recording was
+    over, once more.
+    """
     stop = page.locator("footer button", has_text="Stop")
     for _ in range(5):
         clear()
@@ -209,7 +229,13 @@ def play_until(page: Page, clear: Callable[[], object], so: Callable[[], bool]) 
 
 def test_notes_go_live_to_the_module_and_to_a_port(session: str, page: Page) -> None:
     sent: list[bytes] = []
-    page.on("websocket", lambda socket: socket.on("framesent", lambda frame: sent.append(frame if isinstance(frame, bytes) else frame.encode("latin-1"))))
+    page.on(
+        "websocket",
+        lambda socket: socket.on(
+            "framesent",
+            lambda frame: sent.append(frame if isinstance(frame, bytes) else frame.encode("latin-1")),
+        ),
+    )
     page.keyboard.press("w")
     page.get_by_label("Send live to").select_option("module")
     expect(page.get_by_label("Send live to")).to_have_value("module")
@@ -223,11 +249,22 @@ def test_notes_go_live_to_the_module_and_to_a_port(session: str, page: Page) -> 
     assert [frame[2] for frame in begun()] == velocities(session)[: len(begun())]
 
 
-@pytest.mark.parametrize(("script", "said"), [
-    ("navigator.requestMIDIAccess = () => Promise.reject(new DOMException('no', 'NotAllowedError'))", "was not allowed to use MIDI ports"),
-    ("navigator.requestMIDIAccess = () => Promise.resolve({outputs: new Map()})", "There is no MIDI port on this machine"),
-])
-def test_a_port_that_cannot_be_had_is_explained(product: Product, page: Page, session: str, script: str, said: str) -> None:
+@pytest.mark.parametrize(
+    ("script", "said"),
+    [
+        (
+            "navigator.requestMIDIAccess = () => Promise.reject(new DOMException('no', 'NotAllowedError'))",
+            "was not allowed to use MIDI ports",
+        ),
+        (
+            "navigator.requestMIDIAccess = () => Promise.resolve({outputs: new Map()})",
+            "There is no MIDI port on this machine",
+        ),
+    ],
+)
+def test_a_port_that_cannot_be_had_is_explained(
+    product: Product, page: Page, session: str, script: str, said: str
+) -> None:
     page.add_init_script(script)
     page.reload()
     expect(page.get_by_test_id("curve")).to_be_visible()
@@ -250,11 +287,16 @@ def test_a_port_gets_notes_when_they_are_due(page: Page, session: str) -> None:
     expect(page.get_by_label("Send live to").locator("option", has_text="Pit drum machine")).to_have_count(1)
     page.get_by_label("Send live to").select_option("p1")
     page.get_by_label("Send live to").evaluate("(element) => element.blur()")
-    play_until(page, lambda: page.evaluate("window.sent.length = 0"), lambda: len([one for one in page.evaluate("window.sent") if one[0] == 0x99]) >= 4)
+    play_until(
+        page,
+        lambda: page.evaluate("window.sent.length = 0"),
+        lambda: len([one for one in page.evaluate("window.sent") if one[0] == 0x99]) >= 4,
+    )
     wait_until(page, lambda: any(one[:2] == [0xB9, 123] for one in page.evaluate("window.sent")))
     sent = page.evaluate("window.sent")
     begun = [one for one in sent if one[0] == 0x99]
-    # How punctual it is on a page that is held up is tested in ui/src/sound/live.test.ts, on a clock of its own.
+    # How punctual it is on a page that is held up is tested in ui/src/sound/live.test.ts, on a clock of its
+    # own.
     assert all(one[3] < 250 for one in begun), "a moment ahead, never far"
     assert [one[2] for one in begun] == velocities(session)[: len(begun)]
     assert any(one[:2] == [0xB9, 123] for one in sent), "all notes off when it stops"

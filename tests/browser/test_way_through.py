@@ -1,5 +1,5 @@
-"""The whole way through the real interface: a file in, a threshold dragged, hits added and dropped, heard, printed, and all
-still there after a restart and after a kill.
+"""The whole way through the real interface: a file in, a threshold dragged, hits added and dropped, heard,
+printed, and all still there after a restart and after a kill.
 """
 
 from __future__ import annotations
@@ -22,12 +22,16 @@ LEVELS = [0.6, 0.5, 0.6, 0.06, 0.6, 0.5, 0.6, 0.6]  # the fourth is soft
 
 @pytest.fixture(scope="module")
 def kick(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return write_wav(tmp_path_factory.mktemp("files") / "Kick in.wav", decaying_strokes(TIMES, LEVELS, 4.5, hz=60))
+    return write_wav(
+        tmp_path_factory.mktemp("files") / "Kick in.wav", decaying_strokes(TIMES, LEVELS, 4.5, hz=60)
+    )
 
 
 def sums(page: Page) -> dict[str, int]:
     """The part's numbers in the corner: hits, in doubt, by hand."""
-    found = re.match(r"(\d+) hits? · (\d+) in doubt · (\d+) by hand", page.get_by_test_id("sums").inner_text())
+    found = re.match(
+        r"(\d+) hits? · (\d+) in doubt · (\d+) by hand", page.get_by_test_id("sums").inner_text()
+    )
     assert found
     return dict(zip(("hits", "doubt", "by hand"), map(int, found.groups()), strict=True))
 
@@ -42,7 +46,9 @@ def threshold_line(page: Page) -> tuple[float, float]:
     return stage["x"] + 520, stage["y"] + top - level / 60 * height
 
 
-def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product: Product, page: Page, kick: Path, tmp_path: Path) -> None:
+def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(
+    product: Product, page: Page, kick: Path, tmp_path: Path
+) -> None:
     page.goto(product.address)
     page.get_by_role("button", name="New session").click()
     expect(page).to_have_url(re.compile("/gather$"))
@@ -99,11 +105,15 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product:
     # a sound on every hit, heard, switched while it plays
     page.get_by_role("link", name=re.compile("^Layer")).click()
     page.get_by_role("option", name=re.compile("Felt kick")).click()
-    expect(page.get_by_label("Felt kick level in dB")).to_be_visible()  # brought to level by what was measured
+    expect(
+        page.get_by_label("Felt kick level in dB")
+    ).to_be_visible()  # brought to level by what was measured
     page.keyboard.press("Home")
     page.keyboard.press("Space")
     expect(page.get_by_role("button", name="Stop")).to_be_visible()
-    page.wait_for_function("parseFloat(document.querySelector('[data-testid=clock]').innerText.split(':')[1]) > 0.3")
+    page.wait_for_function(
+        "parseFloat(document.querySelector('[data-testid=clock]').innerText.split(':')[1]) > 0.3"
+    )
     page.keyboard.press("2")
     expect(page.locator("#hear-layers")).to_be_checked()
     page.keyboard.press("1")
@@ -120,7 +130,16 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product:
         page.get_by_role("link", name="Layers of Kick", exact=True).click()
     print_.value.save_as(tmp_path / "kick.wav")
     track = mido.MidiFile(tmp_path / "kick.mid").tracks[1]
-    starts = np.array([tick for tick, m in zip(np.cumsum([m.time for m in track]), track, strict=True) if m.type == "note_on"]) / 1920
+    starts = (
+        np.array(
+            [
+                tick
+                for tick, m in zip(np.cumsum([m.time for m in track]), track, strict=True)
+                if m.type == "note_on"
+            ]
+        )
+        / 1920
+    )
     assert len(starts) == len(TIMES)
     assert np.abs(starts - TIMES).max() < 0.001
     layer, rate = soundfile.read(str(tmp_path / "kick.wav"), always_2d=True)
@@ -137,7 +156,9 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(product:
     expect(page.locator(".parts .number").first).to_have_text("8")
     expect(page.get_by_test_id("sums")).to_contain_text("1 by hand")
     assert sums(page)["hits"] == 8
-    expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Undo: Kick: layer Felt kick"))
+    expect(page.get_by_role("button", name="Undo")).to_have_attribute(
+        "title", re.compile("Undo: Kick: layer Felt kick")
+    )
 
     # killed in the middle, nothing acknowledged is lost
     page.keyboard.press("ArrowRight")
@@ -153,7 +174,9 @@ def test_two_windows_on_one_session_catch_up(product: Product, page: Page, kick:
     page.goto(product.address)
     page.get_by_role("button", name="New session").click()
     page.get_by_test_id("files").set_input_files(str(kick))
-    expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("8 hits", timeout=20000)
+    expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text(
+        "8 hits", timeout=20000
+    )
     other = page.context.new_page()
     other.goto(page.url)
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("8 hits")
@@ -192,13 +215,17 @@ def test_what_changes_while_a_window_opens_is_not_missed(product: Product, page:
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
 
 
-def test_a_file_that_is_not_audio_is_refused_in_a_sentence(product: Product, page: Page, tmp_path: Path) -> None:
+def test_a_file_that_is_not_audio_is_refused_in_a_sentence(
+    product: Product, page: Page, tmp_path: Path
+) -> None:
     bad = tmp_path / "letter.wav"
     bad.write_text("Dear drummer,")
     page.goto(product.address)
     page.get_by_role("button", name="New session").click()
     page.get_by_test_id("files").set_input_files(str(bad))
-    expect(page.get_by_role("alert")).to_contain_text("“letter.wav” could not be read as audio. Nothing was changed.")
+    expect(page.get_by_role("alert")).to_contain_text(
+        "“letter.wav” could not be read as audio. Nothing was changed."
+    )
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_contain_text("play from the line, or stop")
     page.keyboard.press("Escape")

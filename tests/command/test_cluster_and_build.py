@@ -60,7 +60,9 @@ def test_node_is_recognised_by_its_version(tmp_path: Path) -> None:
 
 
 def test_no_address_of_a_package_registry_and_no_path_of_a_machine_is_committed() -> None:
-    files = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.split("\n")
+    files = subprocess.run(
+        ["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True
+    ).stdout.split("\n")
     for name in filter(None, files):
         path = ROOT / name
         if path.suffix in (".png", ".woff2", ".npz") or not path.is_file():

@@ -20,36 +20,77 @@ def convert(*words: str | Path) -> subprocess.CompletedProcess[str]:
 def test_a_kit_of_two_microphones(tmp_path: Path) -> None:
     times = {"kick": [0.5, 1.5, 2.5], "snare": [1.0, 2.0, 3.0]}
     for name, spill, hz in (("kick", "snare", 60), ("snare", "kick", 190)):
-        audio = decaying_strokes(times[name], [0.8, 0.7, 0.75], 3.5, hz=hz) + 0.06 * decaying_strokes([t + 0.002 for t in times[spill]], [0.8] * 3, 3.5, hz=150, seed=8)
+        audio = decaying_strokes(times[name], [0.8, 0.7, 0.75], 3.5, hz=hz) + 0.06 * decaying_strokes(
+            [t + 0.002 for t in times[spill]], [0.8] * 3, 3.5, hz=150, seed=8
+        )
         write_wav(tmp_path / f"{name}.wav", audio)
     done = convert(tmp_path / "kick.wav", tmp_path / "snare.wav", "--out", tmp_path / "out")
     assert done.returncode == 0, done.stderr
     found = json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]
-    assert [source["file"] for source in found] == ["kick.wav", "snare.wav"] and [source["piece"] for source in found] == ["kick", "snare"]
+    assert [source["file"] for source in found] == ["kick.wav", "snare.wav"] and [
+        source["piece"] for source in found
+    ] == ["kick", "snare"]
     for source in found:
         assert np.allclose([hit["time_s"] for hit in source["hits"]], times[source["piece"]], atol=0.001)
-        assert set(source["hits"][0]) == {"time_s", "piece", "velocity", "level_db", "articulation", "ghost", "doubt", "reason"}
+        assert set(source["hits"][0]) == {
+            "time_s",
+            "piece",
+            "velocity",
+            "level_db",
+            "articulation",
+            "ghost",
+            "doubt",
+            "reason",
+        }
     assert len(mido.MidiFile(tmp_path / "out" / "all.mid").tracks) == 3
-    assert {path.name for path in (tmp_path / "out").iterdir()} == {"all.mid", "hits.json", "kick.mid", "snare.mid"}
+    assert {path.name for path in (tmp_path / "out").iterdir()} == {
+        "all.mid",
+        "hits.json",
+        "kick.mid",
+        "snare.mid",
+    }
 
 
 def test_pieces_may_be_named_and_equal_names_do_not_overwrite(tmp_path: Path) -> None:
     (tmp_path / "b").mkdir()
-    paths = [write_wav(tmp_path / where / "take.wav", decaying_strokes([0.2], [0.5], 0.6)) for where in ("", "b")]
+    paths = [
+        write_wav(tmp_path / where / "take.wav", decaying_strokes([0.2], [0.5], 0.6)) for where in ("", "b")
+    ]
     done = convert(*paths, "--piece", "clap", "--piece", "conga", "--out", tmp_path / "o")
-    assert done.returncode == 0 and {p.name for p in (tmp_path / "o").glob("*.mid")} == {"take.mid", "take_.mid", "all.mid"}
-    assert [s["piece"] for s in json.loads((tmp_path / "o" / "hits.json").read_text())["sources"]] == ["clap", "conga"]
+    assert done.returncode == 0 and {p.name for p in (tmp_path / "o").glob("*.mid")} == {
+        "take.mid",
+        "take_.mid",
+        "all.mid",
+    }
+    assert [s["piece"] for s in json.loads((tmp_path / "o" / "hits.json").read_text())["sources"]] == [
+        "clap",
+        "conga",
+    ]
 
 
 def test_a_folder_of_microphones_is_paired_and_joined_and_every_hit_says_why(tmp_path: Path) -> None:
     files = kit_files(tmp_path)
     done = convert(*files, "--out", tmp_path / "out")
     assert done.returncode == 0, done.stderr
-    found = {source["piece"]: source for source in json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]}
-    assert found["kick"]["files"] == ["Kick In.wav", "Kick Out.wav"] and found["crash"]["files"] == ["OH L.wav", "OH R.wav"]
-    assert np.allclose([hit["time_s"] for hit in found["kick"]["hits"]], [0.3 + n for n in range(10)], atol=0.001)
-    assert np.allclose([hit["time_s"] for hit in found["snare"]["hits"]], [0.8 + n for n in range(10)], atol=0.001)
-    assert all(hit["reason"].startswith("Counts") and 0 <= hit["doubt"] <= 0.5 for source in found.values() for hit in source["hits"])
+    found = {
+        source["piece"]: source
+        for source in json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]
+    }
+    assert found["kick"]["files"] == ["Kick In.wav", "Kick Out.wav"] and found["crash"]["files"] == [
+        "OH L.wav",
+        "OH R.wav",
+    ]
+    assert np.allclose(
+        [hit["time_s"] for hit in found["kick"]["hits"]], [0.3 + n for n in range(10)], atol=0.001
+    )
+    assert np.allclose(
+        [hit["time_s"] for hit in found["snare"]["hits"]], [0.8 + n for n in range(10)], atol=0.001
+    )
+    assert all(
+        hit["reason"].startswith("Counts") and 0 <= hit["doubt"] <= 0.5
+        for source in found.values()
+        for hit in source["hits"]
+    )
     assert "Kick In.wav, Kick Out.wav: Kick, 10 hits" in done.stdout
 
 
@@ -58,17 +99,30 @@ def test_what_the_files_are_may_be_said(tmp_path: Path) -> None:
     for source_is, piece in (("loop", "loop"), ("mouth", "mouth"), ("hand", "else")):
         assert convert(loop, "--source-is", source_is, "--out", tmp_path / source_is).returncode == 0
         (source,) = json.loads((tmp_path / source_is / "hits.json").read_text())["sources"]
-        assert source["piece"] == piece and np.allclose([hit["time_s"] for hit in source["hits"]], [0.2, 0.6, 1.0], atol=0.001)
+        assert source["piece"] == piece and np.allclose(
+            [hit["time_s"] for hit in source["hits"]], [0.2, 0.6, 1.0], atol=0.001
+        )
     assert convert(loop, "--source-is", "trumpet", "--out", tmp_path / "x").returncode == 2
 
 
 def test_stamped_files_keep_their_distance(tmp_path: Path) -> None:
     for name, stamp in (("kick.wav", 48000 * 36000), ("snare.wav", 48000 * 36000 + 24000)):
-        write_wav(tmp_path / name, decaying_strokes([0.3, 0.9], [0.6, 0.6], 1.5, rate_hz=48000, hz=60 if name == "kick.wav" else 190), rate_hz=48000)
+        write_wav(
+            tmp_path / name,
+            decaying_strokes(
+                [0.3, 0.9], [0.6, 0.6], 1.5, rate_hz=48000, hz=60 if name == "kick.wav" else 190
+            ),
+            rate_hz=48000,
+        )
         stamp_wave(tmp_path / name, stamp)
     assert convert(tmp_path / "kick.wav", tmp_path / "snare.wav", "--out", tmp_path / "out").returncode == 0
-    found = {source["piece"]: [hit["time_s"] for hit in source["hits"]] for source in json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]}
-    assert np.allclose(found["kick"], [0.3, 0.9], atol=0.001) and np.allclose(found["snare"], [0.8, 1.4], atol=0.001)
+    found = {
+        source["piece"]: [hit["time_s"] for hit in source["hits"]]
+        for source in json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]
+    }
+    assert np.allclose(found["kick"], [0.3, 0.9], atol=0.001) and np.allclose(
+        found["snare"], [0.8, 1.4], atol=0.001
+    )
 
 
 def test_wrong_words_and_wrong_files(tmp_path: Path) -> None:
@@ -80,6 +134,11 @@ def test_wrong_words_and_wrong_files(tmp_path: Path) -> None:
     assert convert(good, "--piece", "kick", "--piece", "snare", "--out", tmp_path / "o").returncode == 2
     assert not (tmp_path / "o").exists()
     partly = convert(good, bad, "--out", tmp_path / "o")
-    assert partly.returncode == 1 and "bad.wav" in partly.stderr and "It was left out" in partly.stderr and (tmp_path / "o" / "kick.mid").exists()
+    assert (
+        partly.returncode == 1
+        and "bad.wav" in partly.stderr
+        and "It was left out" in partly.stderr
+        and (tmp_path / "o" / "kick.mid").exists()
+    )
     none = convert(bad, "--out", tmp_path / "p")
     assert none.returncode == 1 and "nothing was written" in none.stderr and not (tmp_path / "p").exists()

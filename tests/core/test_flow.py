@@ -1,4 +1,6 @@
-"""Several microphones decided together, on a made kit whose strokes are known, and what must not depend on how it is recorded."""
+"""Several microphones decided together, on a made kit whose strokes are known, and what must not depend on
+how it is recorded.
+"""
 
 from __future__ import annotations
 
@@ -36,12 +38,17 @@ def found() -> dict[str, Candidates]:
 
 
 def parts(**changes: FindSettings) -> dict[str, PartInput]:
-    return {piece: PartInput(piece, piece, candidates, changes.get(piece.replace("-", "_"), FindSettings()), []) for piece, candidates in found().items()}
+    return {
+        piece: PartInput(piece, piece, candidates, changes.get(piece.replace("-", "_"), FindSettings()), [])
+        for piece, candidates in found().items()
+    }
 
 
 def score(piece: str, decided: dict) -> float:
     truth = np.unique([stroke.time_s + 0.002 for stroke in kit()[0] if stroke.sound in SOUNDS[piece]])
-    return float(mir_eval.onset.f_measure(truth, decided[piece].time_s[decided[piece].counts], window=0.010)[0])
+    return float(
+        mir_eval.onset.f_measure(truth, decided[piece].time_s[decided[piece].counts], window=0.010)[0]
+    )
 
 
 @pytest.mark.parametrize(("piece", "least"), [("kick", 0.97), ("snare", 0.88), ("hi-hat", 0.97)])
@@ -60,10 +67,19 @@ def test_without_the_spill_model_the_snare_counts_what_others_played() -> None:
 
 def test_a_quieter_recording_gives_the_same_hits_and_velocities() -> None:
     quiet = {piece: find_candidates(kit()[1][piece] * np.float32(0.1), RATE_HZ) for piece in SOUNDS}
-    softly = decide_all({piece: PartInput(piece, piece, candidates, FindSettings(), []) for piece, candidates in quiet.items()})
+    softly = decide_all(
+        {
+            piece: PartInput(piece, piece, candidates, FindSettings(), [])
+            for piece, candidates in quiet.items()
+        }
+    )
     loudly = decide_all(parts())
     for piece in ("kick", "hi-hat"):
-        assert np.allclose(softly[piece].time_s[softly[piece].counts], loudly[piece].time_s[loudly[piece].counts], atol=0.0005)
+        assert np.allclose(
+            softly[piece].time_s[softly[piece].counts],
+            loudly[piece].time_s[loudly[piece].counts],
+            atol=0.0005,
+        )
         velocity = [shape(d[piece], ShapeSettings(), [], PIECES[piece]).velocity for d in (softly, loudly)]
         assert np.abs(velocity[0] - velocity[1]).max() <= 2
 
@@ -71,14 +87,24 @@ def test_a_quieter_recording_gives_the_same_hits_and_velocities() -> None:
 def test_odd_company_changes_nothing() -> None:
     usual = decide_all(parts())
     company = parts() | {
-        "silent": PartInput("silent", "rack-tom", find_candidates(np.zeros(RATE_HZ, np.float32), RATE_HZ), FindSettings(), []),
-        "short": PartInput("short", "crash", find_candidates(kit()[1]["kick"][: 2 * RATE_HZ] * np.float32(0.02), RATE_HZ), FindSettings(), []),
+        "silent": PartInput(
+            "silent", "rack-tom", find_candidates(np.zeros(RATE_HZ, np.float32), RATE_HZ), FindSettings(), []
+        ),
+        "short": PartInput(
+            "short",
+            "crash",
+            find_candidates(kit()[1]["kick"][: 2 * RATE_HZ] * np.float32(0.02), RATE_HZ),
+            FindSettings(),
+            [],
+        ),
         "loop": PartInput("loop", "loop", found()["snare"], FindSettings(), []),
     }
     decided = decide_all(company)
     assert not decided["silent"].counts.any()
     for piece in ("kick", "hi-hat"):
-        assert np.array_equal(decided[piece].time_s[decided[piece].counts], usual[piece].time_s[usual[piece].counts])
+        assert np.array_equal(
+            decided[piece].time_s[decided[piece].counts], usual[piece].time_s[usual[piece].counts]
+        )
 
 
 def test_the_same_microphone_twice_is_not_taken_for_spill() -> None:
@@ -98,7 +124,9 @@ def test_marks_hold_in_company() -> None:
     times = decide_all(parts(snare=low))["snare"]
     hit, spilt = float(times.time_s[times.counts][0]), float(times.time_s[times.state == State.SPILL][0])
     marks = [Mark(kind="drop", time_s=hit), Mark(kind="keep", time_s=spilt), Mark(kind="add", time_s=0.2)]
-    decided = decide_all(parts() | {"snare": PartInput(first.name, first.piece, first.candidates, low, marks)})["snare"]
+    decided = decide_all(
+        parts() | {"snare": PartInput(first.name, first.piece, first.candidates, low, marks)}
+    )["snare"]
     assert State(int(decided.state[np.argmin(np.abs(decided.time_s - hit))])) is State.DROPPED
     assert State(int(decided.state[np.argmin(np.abs(decided.time_s - spilt))])) is State.KEPT
     assert State(int(decided.state[np.argmin(np.abs(decided.time_s - 0.2))])) is State.ADDED
@@ -113,7 +141,13 @@ def test_every_reason_names_its_numbers() -> None:
 
 def test_doubt_is_highest_on_the_line_and_none_where_a_person_decided() -> None:
     decided = decide_all(parts())["snare"]
-    clear = decided.counts & (decided.level_db > decided.threshold_db + 15) & (decided.level_db > decided.spill_db + 20)
+    clear = (
+        decided.counts
+        & (decided.level_db > decided.threshold_db + 15)
+        & (decided.level_db > decided.spill_db + 20)
+    )
     assert decided.doubt[clear].max() < 0.1
     looks = places({"snare": decided})
-    assert len(looks) < len(decided.time_s) / 4 and [p.doubt for p in looks] == sorted((p.doubt for p in looks), reverse=True)
+    assert len(looks) < len(decided.time_s) / 4 and [p.doubt for p in looks] == sorted(
+        (p.doubt for p in looks), reverse=True
+    )

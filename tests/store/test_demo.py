@@ -29,7 +29,20 @@ def centroid_hz(audio: np.ndarray) -> float:
 
 def test_the_starter_kit_has_every_promised_piece_with_strengths_and_turns() -> None:
     ids = {made.id for made in INSTRUMENTS}
-    assert ids >= {"kick", "snare", "rack-tom", "floor-tom", "hat-closed", "hat-open", "hat-pedal", "crash", "ride", "clap", "tambourine", "shaker"}
+    assert ids >= {
+        "kick",
+        "snare",
+        "rack-tom",
+        "floor-tom",
+        "hat-closed",
+        "hat-open",
+        "hat-pedal",
+        "crash",
+        "ride",
+        "clap",
+        "tambourine",
+        "shaker",
+    }
     for made in INSTRUMENTS:
         assert made.piece in PIECES and made.turns >= 2 and len(made.layers) >= 2
         assert made.layers[0][0] == 1 and made.layers[-1][1] == 127
@@ -53,13 +66,24 @@ def test_a_harder_stroke_is_louder_and_brighter_and_pieces_lie_where_they_do_on_
     for sound in ("kick", "snare", "floor-tom"):
         soft, hard = (STROKES[sound](np.random.default_rng(1), strength, RATE_HZ) for strength in (0.4, 1.0))
         assert np.abs(hard).max() > 3 * np.abs(soft).max() and centroid_hz(hard) > centroid_hz(soft)
-    bright = {sound: centroid_hz(make(np.random.default_rng(2), 0.9, RATE_HZ)) for sound, make in STROKES.items()}
-    assert bright["kick"] < bright["floor-tom"] * 3 < 600 and bright["floor-tom"] < bright["rack-tom"] < bright["snare"] < bright["hat-closed"]
+    bright = {
+        sound: centroid_hz(make(np.random.default_rng(2), 0.9, RATE_HZ)) for sound, make in STROKES.items()
+    }
+    assert (
+        bright["kick"] < bright["floor-tom"] * 3 < 600
+        and bright["floor-tom"] < bright["rack-tom"] < bright["snare"] < bright["hat-closed"]
+    )
 
 
 def test_one_stroke_never_gives_two_hits() -> None:
     for sound, make in STROKES.items():
-        audio = np.concatenate([np.zeros(4410, np.float32), make(np.random.default_rng(3), 0.9, RATE_HZ), np.zeros(4410, np.float32)])
+        audio = np.concatenate(
+            [
+                np.zeros(4410, np.float32),
+                make(np.random.default_rng(3), 0.9, RATE_HZ),
+                np.zeros(4410, np.float32),
+            ]
+        )
         piece = next(made.piece for made in INSTRUMENTS if made.stroke == sound)
         decided = decide_alone(PartInput(sound, piece, find_candidates(audio, RATE_HZ), FindSettings(), []))
         assert np.count_nonzero(decided.counts) == 1, sound
@@ -76,11 +100,19 @@ def test_the_performance_is_human_and_as_long_as_promised() -> None:
     assert len(loop_of_the_moth()) > 20 and len(claps_of_the_audience()) >= 16
 
 
-def test_a_new_installation_brings_the_sessions_analysed_and_a_second_start_changes_nothing(engine: Engine, database_url: str, tmp_path: Path) -> None:
+def test_a_new_installation_brings_the_sessions_analysed_and_a_second_start_changes_nothing(
+    engine: Engine, database_url: str, tmp_path: Path
+) -> None:
     load_demo(database_url, tmp_path)
     sessions = Sessions(engine)
     state = sessions.get(FIRST_SESSION)
-    assert [part.piece for _, part in state.document.ordered_parts()] == ["kick", "snare", "hi-hat", "floor-tom", "crash"]
+    assert [part.piece for _, part in state.document.ordered_parts()] == [
+        "kick",
+        "snare",
+        "hi-hat",
+        "floor-tom",
+        "crash",
+    ]
     assert {line.id for line in sessions.all()} >= {FIRST_SESSION, "moth-loop", "claps"}
     kit = all_kits(engine)[STARTER]
     assert len(kit.instruments) == len(INSTRUMENTS)

@@ -33,21 +33,35 @@ def stored(engine: Engine, tmp_path: Path, seed: int = 1, length_s: float = 1.0)
 
 
 def source(audio: str) -> AddSource:
-    return AddSource(kind="add_source", source_id="s", part_id="p", name="k.wav", guess=PieceGuess(piece="kick", why="", sure=1),
-                     clip=Clip(audio=audio, length_s=1.0, channels=1, rate_hz=44100))
+    return AddSource(
+        kind="add_source",
+        source_id="s",
+        part_id="p",
+        name="k.wav",
+        guess=PieceGuess(piece="kick", why="", sure=1),
+        clip=Clip(audio=audio, length_s=1.0, channels=1, rate_hz=44100),
+    )
 
 
-def test_edits_undo_and_redo_survive_a_new_connection(engine: Engine, database_url: str, tmp_path: Path) -> None:
+def test_edits_undo_and_redo_survive_a_new_connection(
+    engine: Engine, database_url: str, tmp_path: Path
+) -> None:
     sessions = Sessions(engine)
     state = sessions.new(Document(name="One"))
     state = sessions.edit(state.id, 0, source(stored(engine, tmp_path)))
-    state = sessions.edit(state.id, 1, SetMark(kind="mark", part_id="p", marks={"m": Mark(kind="drop", time_s=0.5)}))
+    state = sessions.edit(
+        state.id, 1, SetMark(kind="mark", part_id="p", marks={"m": Mark(kind="drop", time_s=0.5)})
+    )
     assert (state.revision, state.undo, state.redo) == (2, "Kick: drop at 0:00.500", None)
     engine.dispose()
     again = Sessions(open_engine(database_url))
     assert again.get(state.id) == state
     undone = again.undo(state.id, 2)
-    assert not undone.document.parts["p"].marks and undone.redo == "Kick: drop at 0:00.500" and undone.undo == "Add k.wav"
+    assert (
+        not undone.document.parts["p"].marks
+        and undone.redo == "Kick: drop at 0:00.500"
+        and undone.undo == "Add k.wav"
+    )
     assert again.redo(state.id, 3).document == state.document
     with pytest.raises(Problem, match="nothing to redo"):
         again.redo(state.id, 4)
@@ -67,7 +81,10 @@ def test_a_stale_revision_is_refused_with_the_session_as_it_stands(engine: Engin
     sessions = Sessions(engine)
     state = sessions.new(Document(name="One"))
     sessions.edit(state.id, 0, Rename(kind="rename", name="Two"))
-    for stale in (lambda: sessions.edit(state.id, 0, Rename(kind="rename", name="Three")), lambda: sessions.undo(state.id, 0)):
+    for stale in (
+        lambda: sessions.edit(state.id, 0, Rename(kind="rename", name="Three")),
+        lambda: sessions.undo(state.id, 0),
+    ):
         with pytest.raises(StaleRevision) as refusal:
             stale()
         assert refusal.value.state.document.name == "Two" and refusal.value.state.revision == 1
@@ -87,16 +104,26 @@ def test_what_does_not_exist_is_said(engine: Engine) -> None:
 
 @settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(walk=st.lists(st.sampled_from(["edit", "mark", "undo", "redo"]), min_size=1, max_size=25))
-def test_any_walk_of_edits_can_be_undone_to_the_beginning_and_redone_to_the_end(engine: Engine, tmp_path: Path, walk: list[str]) -> None:
+def test_any_walk_of_edits_can_be_undone_to_the_beginning_and_redone_to_the_end(
+    engine: Engine, tmp_path: Path, walk: list[str]
+) -> None:
     sessions = Sessions(engine)
     start = sessions.edit(sessions.new(Document(name="One")).id, 0, source(stored(engine, tmp_path)))
     state, seen = start, [start.document]
     at = 0
     for number, what in enumerate(walk):
         if what == "edit":
-            state = sessions.edit(state.id, state.revision, SetFind(kind="set_find", part_id="p", changes={"threshold_db": -10.0 - number}))
+            state = sessions.edit(
+                state.id,
+                state.revision,
+                SetFind(kind="set_find", part_id="p", changes={"threshold_db": -10.0 - number}),
+            )
         elif what == "mark":
-            state = sessions.edit(state.id, state.revision, SetMark(kind="mark", part_id="p", marks={f"m{number}": Mark(kind="keep", time_s=number)}))
+            state = sessions.edit(
+                state.id,
+                state.revision,
+                SetMark(kind="mark", part_id="p", marks={f"m{number}": Mark(kind="keep", time_s=number)}),
+            )
         elif what == "undo" and at > 0:
             state, at = sessions.undo(state.id, state.revision), at - 1
             assert state.document == seen[at]
@@ -113,8 +140,12 @@ def test_any_walk_of_edits_can_be_undone_to_the_beginning_and_redone_to_the_end(
         assert state.document == seen[back - 1]
 
 
-def test_audio_is_kept_once_in_chunks_and_comes_back_byte_for_byte(engine: Engine, database_url: str, tmp_path: Path) -> None:
-    path = write_wav(tmp_path / "long.wav", np.random.default_rng(1).uniform(-1, 1, (700_000, 2)).astype(np.float32))
+def test_audio_is_kept_once_in_chunks_and_comes_back_byte_for_byte(
+    engine: Engine, database_url: str, tmp_path: Path
+) -> None:
+    path = write_wav(
+        tmp_path / "long.wav", np.random.default_rng(1).uniform(-1, 1, (700_000, 2)).astype(np.float32)
+    )
     key = put_audio(engine, path, "long.wav", inspect(path))
     assert put_audio(engine, path, "same bytes, other name.wav", inspect(path)) == key
     chunks = list(chunks_of(database_url, key))

@@ -21,7 +21,9 @@ class Browser(TestClient):
         return str(self.post("/api/sessions", json={"name": name}).json()["id"])
 
     def drop(self, session: str, path: Path, name: str | None = None) -> dict:
-        answer = self.post(f"/api/sessions/{session}/sources", params={"name": name or path.name}, content=path.read_bytes())
+        answer = self.post(
+            f"/api/sessions/{session}/sources", params={"name": name or path.name}, content=path.read_bytes()
+        )
         assert answer.status_code == 201, answer.text
         self.work()
         return dict(answer.json())
@@ -36,13 +38,18 @@ class Browser(TestClient):
 
 @pytest.fixture
 def browser(database_url: str, tmp_path: Path) -> Iterator[Browser]:
-    with Browser(make_application(Settings(database_url=database_url, cache_folder=str(tmp_path / "cache"))), base_url="http://127.0.0.1:8137") as client:
+    with Browser(
+        make_application(Settings(database_url=database_url, cache_folder=str(tmp_path / "cache"))),
+        base_url="http://127.0.0.1:8137",
+    ) as client:
         yield client
 
 
 @pytest.fixture
 def kick(tmp_path: Path) -> Path:
-    return write_wav(tmp_path / "kick.wav", decaying_strokes([0.25, 0.75, 1.25, 1.75], [0.8, 0.7, 0.2, 0.75], 2.2, hz=60))
+    return write_wav(
+        tmp_path / "kick.wav", decaying_strokes([0.25, 0.75, 1.25, 1.75], [0.8, 0.7, 0.2, 0.75], 2.2, hz=60)
+    )
 
 
 @pytest.fixture

@@ -1,4 +1,6 @@
-"""Session archives: what was packed opens alike elsewhere; what is damaged or hostile is refused, and nothing of it is kept."""
+"""Session archives: what was packed opens alike elsewhere; what is damaged or hostile is refused, and nothing
+of it is kept.
+"""
 
 from __future__ import annotations
 
@@ -27,8 +29,20 @@ def packed(browser: Browser, played: tuple[str, str], tmp_path: Path) -> tuple[s
     session, part = played
     path = write_wav(tmp_path / "own.wav", decaying_strokes([0.02], [0.5], 0.4, hz=90))
     instrument = browser.post("/api/samples", params={"name": path.name}, content=path.read_bytes()).json()
-    edit(browser, session, {"kind": "add_layer", "part_id": part, "layer_id": "l", "instrument": instrument, "changes": {"tune_semitones": 2.5, "polarity": -1}})
-    edit(browser, session, {"kind": "mark", "part_id": part, "marks": {"m": {"kind": "drop", "time_s": 0.75}}})
+    edit(
+        browser,
+        session,
+        {
+            "kind": "add_layer",
+            "part_id": part,
+            "layer_id": "l",
+            "instrument": instrument,
+            "changes": {"tune_semitones": 2.5, "polarity": -1},
+        },
+    )
+    edit(
+        browser, session, {"kind": "mark", "part_id": part, "marks": {"m": {"kind": "drop", "time_s": 0.75}}}
+    )
     loud = tmp_path / "snare.wav"
     soundfile.write(str(loud), 1.7 * decaying_strokes([0.3], [0.9], 1.0), RATE_HZ, subtype="FLOAT")
     browser.drop(session, loud)
@@ -43,7 +57,12 @@ def opened(browser: Browser, data: bytes) -> dict:
 
 
 def sound(browser: Browser, session: str, bus: str) -> np.ndarray:
-    return np.frombuffer(browser.get(f"/api/sessions/{session}/sound/{bus}", params={"start": 0, "frames": 2 * RATE_HZ}).content, "<f4")
+    return np.frombuffer(
+        browser.get(
+            f"/api/sessions/{session}/sound/{bus}", params={"start": 0, "frames": 2 * RATE_HZ}
+        ).content,
+        "<f4",
+    )
 
 
 def test_an_archive_opens_alike_and_holds_open_files(browser: Browser, packed: tuple[str, bytes]) -> None:
@@ -57,7 +76,9 @@ def test_an_archive_opens_alike_and_holds_open_files(browser: Browser, packed: t
                 assert name.split("/")[1].split(".")[0] == hashlib.sha256(files.read(name)).hexdigest()
         kinds = {one["name"]: one["path"].rsplit(".")[-1] for one in manifest["audio"].values()}
     assert manifest["format"] == "nubrak-session" and manifest["version"] == 1
-    assert kinds == {"kick.wav": "flac", "snare.wav": "wav", "own.wav": "flac"}, "float stays as it came, for FLAC could not hold it"
+    assert kinds == {"kick.wav": "flac", "snare.wav": "wav", "own.wav": "flac"}, (
+        "float stays as it came, for FLAC could not hold it"
+    )
     other = opened(browser, data)
     assert other["id"] != session
     first = browser.get(f"/api/sessions/{session}").json()["document"]
@@ -97,24 +118,35 @@ def audio_name(held: dict[str, bytes]) -> str:
     return next(name for name in held if name.startswith("audio/"))
 
 
-@pytest.mark.parametrize(("change", "said"), [
-    (lambda held: held.update({"../../etc/evil": b"x"}), "has no place"),
-    (lambda held: held.update({"audio/" + "a" * 64 + ".exe": b"x"}), "has no place"),
-    (lambda held: held.update({"/etc/passwd": b"x"}), "has no place"),
-    (lambda held: held.update({"session.mid": bytes(400 << 20)}), "unpacks to far more"),
-    (lambda held: held.pop("session.json"), "has no session.json"),
-    (lambda held: held.update({"session.json": b"{"}), "cannot be read"),
-    (manifest_with(version=99), "newer Nubrak"),
-    (manifest_with(format="else"), "something else"),
-    (manifest_with(document={"name": ""}), "damaged at name"),
-    (lambda held: held.pop(audio_name(held)), "audio files are missing"),
-    (lambda held: held.update({audio_name(held): held[audio_name(held)][:-20] + bytes(20)}), "not what it was"),
-], ids=lambda value: value if isinstance(value, str) else "")
-def test_what_is_hostile_damaged_or_not_whole_is_refused_with_a_reason(browser: Browser, packed: tuple[str, bytes], change: Callable[[dict[str, bytes]], None], said: str) -> None:
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda held: held.update({"../../etc/evil": b"x"}), "has no place"),
+        (lambda held: held.update({"audio/" + "a" * 64 + ".exe": b"x"}), "has no place"),
+        (lambda held: held.update({"/etc/passwd": b"x"}), "has no place"),
+        (lambda held: held.update({"session.mid": bytes(400 << 20)}), "unpacks to far more"),
+        (lambda held: held.pop("session.json"), "has no session.json"),
+        (lambda held: held.update({"session.json": b"{"}), "cannot be read"),
+        (manifest_with(version=99), "newer Nubrak"),
+        (manifest_with(format="else"), "something else"),
+        (manifest_with(document={"name": ""}), "damaged at name"),
+        (lambda held: held.pop(audio_name(held)), "audio files are missing"),
+        (
+            lambda held: held.update({audio_name(held): held[audio_name(held)][:-20] + bytes(20)}),
+            "not what it was",
+        ),
+    ],
+    ids=lambda value: value if isinstance(value, str) else "",
+)
+def test_what_is_hostile_damaged_or_not_whole_is_refused_with_a_reason(
+    browser: Browser, packed: tuple[str, bytes], change: Callable[[dict[str, bytes]], None], said: str
+) -> None:
     sessions, stored = browser.get("/api/sessions").json(), _stored(browser)
     answer = browser.post("/api/archives", params={"name": "a.zip"}, content=changed(packed[1], change))
     assert answer.status_code == 422 and said in answer.json()["what"], answer.text
-    assert browser.get("/api/sessions").json() == sessions and _stored(browser) == stored, "none of its audio is kept either"
+    assert browser.get("/api/sessions").json() == sessions and _stored(browser) == stored, (
+        "none of its audio is kept either"
+    )
     assert not list(browser.app.state.desk.uploads.iterdir())  # type: ignore[attr-defined]
 
 
@@ -134,4 +166,7 @@ def test_what_is_cut_off_or_no_archive_is_refused(browser: Browser, packed: tupl
     twice = BytesIO(data)
     with zipfile.ZipFile(twice, "a") as files, pytest.warns(UserWarning, match="Duplicate"):
         files.writestr("session.json", b"{}")
-    assert "two files of one name" in browser.post("/api/archives", params={"name": "a.zip"}, content=twice.getvalue()).json()["what"]
+    assert (
+        "two files of one name"
+        in browser.post("/api/archives", params={"name": "a.zip"}, content=twice.getvalue()).json()["what"]
+    )

@@ -1,4 +1,6 @@
-"""A part that becomes a whole loop has its sources looked through more closely; what was known stands until that is done."""
+"""A part that becomes a whole loop has its sources looked through more closely; what was known stands until
+that is done.
+"""
 
 from __future__ import annotations
 
@@ -23,9 +25,14 @@ def soft(tmp_path: Path) -> Path:
 
 def asked_for(browser: Browser, session: str) -> list[str]:
     """What waits in the queue for the session's audio, and how it is to be looked through."""
-    clip = next(iter(browser.get(f"/api/sessions/{session}").json()["document"]["sources"].values()))["clips"][0]
+    clip = next(iter(browser.get(f"/api/sessions/{session}").json()["document"]["sources"].values()))[
+        "clips"
+    ][0]
     with Db(browser.app.state.desk.engine) as db:  # type: ignore[attr-defined]
-        rows = db.execute(text("SELECT args FROM procrastinate_jobs WHERE status = 'todo' AND args->>'audio' = :audio"), {"audio": clip["audio"]})
+        rows = db.execute(
+            text("SELECT args FROM procrastinate_jobs WHERE status = 'todo' AND args->>'audio' = :audio"),
+            {"audio": clip["audio"]},
+        )
         return [str(args.get("closely", "")) for (args,) in rows]
 
 
@@ -39,7 +46,10 @@ def test_a_part_that_becomes_a_loop_is_looked_through_once_more(browser: Browser
 
     def becomes(piece: str) -> None:
         revision = browser.get(f"/api/sessions/{session}").json()["revision"]
-        answer = browser.post(f"/api/sessions/{session}/edits", json={"revision": revision, "action": {"kind": "set_piece", "part_id": part, "piece": piece}})
+        answer = browser.post(
+            f"/api/sessions/{session}/edits",
+            json={"revision": revision, "action": {"kind": "set_piece", "part_id": part, "piece": piece}},
+        )
         assert answer.status_code == 200
 
     becomes("loop")
@@ -49,7 +59,12 @@ def test_a_part_that_becomes_a_loop_is_looked_through_once_more(browser: Browser
     browser.work()
     as_loop = overview()
     assert as_loop["progress"] == 1
-    rows = lambda: browser.post(f"/api/sessions/{session}/parts/{part}/decisions", json={"find": None}).json()["time_s"]  # noqa: E731
+
+    def rows() -> list[float]:
+        return browser.post(f"/api/sessions/{session}/parts/{part}/decisions", json={"find": None}).json()[
+            "time_s"
+        ]
+
     closely = rows()
     becomes("kick")
     assert overview()["progress"] == 1 and len(rows()) < len(closely)

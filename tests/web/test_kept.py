@@ -18,7 +18,9 @@ def test_it_keeps_what_fits_and_lets_the_oldest_go() -> None:
     kept.get("b", lambda: made.append("b") or b"")
     kept.get("c", lambda: made.append("c") or b"")
     assert made == ["c"]
-    assert len(kept.get("large", lambda: bytes(1000))) == 1000 and len(kept) == 1, "what is larger than all is handed on all the same"
+    assert len(kept.get("large", lambda: bytes(1000))) == 1000 and len(kept) == 1, (
+        "what is larger than all is handed on all the same"
+    )
 
 
 def test_threads_that_ask_at_once_get_the_same_thing() -> None:

@@ -20,56 +20,94 @@ from tests.web.test_shape_routes import edit
 
 
 def layered(browser: Browser, session: str, part: str, folder: Path, late_samples: int = 0) -> str:
-    """A layer of the same drum, turned round, with its attack where the file says it is; moved by so many samples."""
+    """A layer of the same drum, turned round, with its attack where the file says it is; moved by so many
+    samples.
+    """
     stroke = -decaying_strokes([0.05], [0.8], 0.6, hz=60)
     path = write_wav(folder / "own kick.wav", stroke)
     instrument = browser.post("/api/samples", params={"name": path.name}, content=path.read_bytes()).json()
     instrument["samples"][0]["attack_s"] -= late_samples / RATE_HZ
-    edit(browser, session, {"kind": "add_layer", "part_id": part, "layer_id": "own", "instrument": instrument})
+    edit(
+        browser, session, {"kind": "add_layer", "part_id": part, "layer_id": "own", "instrument": instrument}
+    )
     return "own"
 
 
-def test_a_layer_turned_round_and_late_is_locked_and_the_sum_grows(browser: Browser, played: tuple[str, str], tmp_path: Path) -> None:
+def test_a_layer_turned_round_and_late_is_locked_and_the_sum_grows(
+    browser: Browser, played: tuple[str, str], tmp_path: Path
+) -> None:
     session, part = played
     layer = layered(browser, session, part, tmp_path, late_samples=40)
     base = f"/api/sessions/{session}/parts/{part}/layers/{layer}"
     found = browser.get(f"{base}/lock").json()
-    assert found["polarity"] == -1 and abs(found["offset_samples"] + 40) <= 3  # each file shows its attack to a sample or two
+    assert (
+        found["polarity"] == -1 and abs(found["offset_samples"] + 40) <= 3
+    )  # each file shows its attack to a sample or two
     assert found["gain_db"] > 3 and found["over_wrong_db"] > 3 and "turned round" in found["said"]
     assert len(found["each_s"]) == len(found["each_samples"]) == 4
 
     def low_end() -> float:
-        answer = browser.get(f"/api/sessions/{session}/sound/both", params={"start": 0, "frames": round(2.2 * RATE_HZ)})
+        answer = browser.get(
+            f"/api/sessions/{session}/sound/both", params={"start": 0, "frames": round(2.2 * RATE_HZ)}
+        )
         sound = np.frombuffer(answer.content, "<f4").reshape(-1, 2)[:, 0]
         return float(np.sum(np.abs(np.fft.rfft(sound)[44:550]) ** 2))  # 20 to 250 Hz of 2.2 s
 
     before = low_end()
     changes = {name: found[name] for name in ("polarity", "offset_samples")}
-    state = edit(browser, session, {"kind": "set_layer", "part_id": part, "layer_id": layer, "changes": changes})
+    state = edit(
+        browser, session, {"kind": "set_layer", "part_id": part, "layer_id": layer, "changes": changes}
+    )
     assert "polarity −1" in str(state["undo"])
     assert 10 * np.log10(low_end() / before) > 2.5
     again = browser.get(f"{base}/lock").json()
     assert "It stands so now" in again["said"]
-    single = [{"time_s": t, "offset_samples": o} for t, o in zip(found["each_s"], found["each_samples"], strict=True)]
-    edit(browser, session, {"kind": "set_layer", "part_id": part, "layer_id": layer, "changes": {"each": single, "tune_semitones": -2.0, "low_cut_hz": 40, "strokes": "full"}})
+    single = [
+        {"time_s": t, "offset_samples": o}
+        for t, o in zip(found["each_s"], found["each_samples"], strict=True)
+    ]
+    edit(
+        browser,
+        session,
+        {
+            "kind": "set_layer",
+            "part_id": part,
+            "layer_id": layer,
+            "changes": {"each": single, "tune_semitones": -2.0, "low_cut_hz": 40, "strokes": "full"},
+        },
+    )
     stored = browser.get(f"/api/sessions/{session}").json()["document"]["parts"][part]["layers"][layer]
     assert stored["tune_semitones"] == -2.0 and len(stored["each"]) == 4 and stored["strokes"] == "full"
     wrong = browser.get(f"/api/sessions/{session}").json()["revision"]
-    refused = browser.post(f"/api/sessions/{session}/edits", json={"revision": wrong, "action": {
-        "kind": "set_layer", "part_id": part, "layer_id": layer, "changes": {"tune_semitones": 99}}})
+    refused = browser.post(
+        f"/api/sessions/{session}/edits",
+        json={
+            "revision": wrong,
+            "action": {
+                "kind": "set_layer",
+                "part_id": part,
+                "layer_id": layer,
+                "changes": {"tune_semitones": 99},
+            },
+        },
+    )
     assert refused.status_code == 422 and "tune semitones" in refused.json()["what"]
 
 
-def test_the_overlay_shows_all_hits_at_their_attack(browser: Browser, played: tuple[str, str], tmp_path: Path) -> None:
+def test_the_overlay_shows_all_hits_at_their_attack(
+    browser: Browser, played: tuple[str, str], tmp_path: Path
+) -> None:
     session, part = played
     layer = layered(browser, session, part, tmp_path)
     found = browser.get(f"/api/sessions/{session}/parts/{part}/layers/{layer}/overlay").json()
-    time_ms, median, laid = (np.array(found[name]) for name in ("time_ms", "median", "layer"))
-    assert found["hits"] == 4 and len(time_ms) == len(median) == len(laid)
-    assert np.abs(median[time_ms < -0.1]).max() < 0.02 and np.abs(laid[time_ms < -0.1]).max() < 0.02
+    time_ms, median, aligned = (np.array(found[name]) for name in ("time_ms", "median", "layer"))
+    assert found["hits"] == 4 and len(time_ms) == len(median) == len(aligned)
+    assert np.abs(median[time_ms < -0.1]).max() < 0.02 and np.abs(aligned[time_ms < -0.1]).max() < 0.02
     body = time_ms > 1
-    assert np.corrcoef(median[body], laid[body])[0, 1] < -0.85, "the same drum, turned round"
-    assert np.all(np.array(found["low"]) <= median + 1e-6) and np.all(median <= np.array(found["high"]) + 1e-6)
+    assert np.corrcoef(median[body], aligned[body])[0, 1] < -0.85, "the same drum, turned round"
+    assert np.all(np.array(found["low"]) <= median + 1e-6) and np.all(
+        median <= np.array(found["high"]) + 1e-6
+    )
 
 
 def test_without_a_recording_or_a_layer_it_says_so(browser: Browser, played: tuple[str, str]) -> None:
@@ -77,15 +115,33 @@ def test_without_a_recording_or_a_layer_it_says_so(browser: Browser, played: tup
     assert browser.get(f"/api/sessions/{session}/parts/{part}/layers/none/lock").status_code == 404
 
 
-def test_stems_come_in_one_zip_and_say_what_they_are(browser: Browser, played: tuple[str, str], tmp_path: Path) -> None:
+def test_stems_come_in_one_zip_and_say_what_they_are(
+    browser: Browser, played: tuple[str, str], tmp_path: Path
+) -> None:
     session, part = played
     layered(browser, session, part, tmp_path)
-    choice = {"settings": {"form": "flac", "depth": "24"}, "recordings": True, "each_layer": True, "blends": True}
+    choice = {
+        "settings": {"form": "flac", "depth": "24"},
+        "recordings": True,
+        "each_layer": True,
+        "blends": True,
+    }
     said = browser.post(f"/api/sessions/{session}/print/report", json=choice).json()["lines"]
-    names = ["Kick - recording", "Kick - layers", "Kick - layer 1 own kick", "Kick - blend", "All layers", "Everything"]
-    assert [line["name"] for line in said] == names and all(line["over"] == 0 and line["loudness_lkfs"] < 0 for line in said)
+    names = [
+        "Kick - recording",
+        "Kick - layers",
+        "Kick - layer 1 own kick",
+        "Kick - blend",
+        "All layers",
+        "Everything",
+    ]
+    assert [line["name"] for line in said] == names and all(
+        line["over"] == 0 and line["loudness_lkfs"] < 0 for line in said
+    )
     answer, done = print_out(browser, session, choice)
-    assert done["share"] == 1.0 and done["report"]["lines"] == said, "what it says after is what it said before"
+    assert done["share"] == 1.0 and done["report"]["lines"] == said, (
+        "what it says after is what it said before"
+    )
     with zipfile.ZipFile(BytesIO(answer.content)) as bundle:
         files = {name: bundle.read(name) for name in bundle.namelist()}
     assert list(files) == [*(f"T - {name}.flac" for name in names), "T.mid", "report.csv"]
@@ -93,19 +149,32 @@ def test_stems_come_in_one_zip_and_say_what_they_are(browser: Browser, played: t
     assert {len(sound) for sound in sounds.values()} == {round(2.2 * RATE_HZ)}, "all as long as the recording"
     assert np.abs(sounds["Kick - recording"] + sounds["Kick - layers"] - sounds["Kick - blend"]).max() < 1e-5
     assert np.abs(sounds["Kick - layers"] - sounds["Kick - layer 1 own kick"]).max() < 1e-6
-    heard = np.frombuffer(browser.get(f"/api/sessions/{session}/sound/both", params={"start": 0, "frames": round(2.2 * RATE_HZ)}).content, "<f4").reshape(-1, 2)
-    assert np.abs(heard - sounds["Everything"]).max() < 3e-7, "a print is what was heard, to a step of 24 bits"
-    assert files["report.csv"].decode().splitlines()[0] == "name,peak_dbfs,samples_over_full_scale,loudness_lkfs"
+    heard = np.frombuffer(
+        browser.get(
+            f"/api/sessions/{session}/sound/both", params={"start": 0, "frames": round(2.2 * RATE_HZ)}
+        ).content,
+        "<f4",
+    ).reshape(-1, 2)
+    assert np.abs(heard - sounds["Everything"]).max() < 3e-7, (
+        "a print is what was heard, to a step of 24 bits"
+    )
+    assert (
+        files["report.csv"].decode().splitlines()[0] == "name,peak_dbfs,samples_over_full_scale,loudness_lkfs"
+    )
     nothing = {"recordings": False, "layers": False, "sums": False}
     refused = browser.post(f"/api/sessions/{session}/print/jobs", json=nothing)
     assert refused.status_code == 422 and "Nothing is chosen" in refused.json()["what"]
-    float_flac = browser.post(f"/api/sessions/{session}/print/jobs", json={"settings": {"form": "flac", "depth": "float"}})
+    float_flac = browser.post(
+        f"/api/sessions/{session}/print/jobs", json={"settings": {"form": "flac", "depth": "float"}}
+    )
     assert float_flac.status_code == 422
     browser.delete(f"/api/sessions/{session}/print/jobs/{done['job_id']}")
     assert not list(uploads(browser)), "nothing is left behind"
 
 
-def test_a_print_that_is_cancelled_or_finds_the_disk_full_leaves_nothing(browser: Browser, played: tuple[str, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_print_that_is_cancelled_or_finds_the_disk_full_leaves_nothing(
+    browser: Browser, played: tuple[str, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     session, part = played
     layered(browser, session, part, tmp_path)
     held, go = threading.Event(), threading.Event()
@@ -128,8 +197,14 @@ def test_a_print_that_is_cancelled_or_finds_the_disk_full_leaves_nothing(browser
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(Desk, "window", full)
-    said = settled(browser, session, browser.post(f"/api/sessions/{session}/print/jobs", json={}).json()["job_id"])
-    assert "disk is full" in said["problem"]["what"] and "no half file" in said["problem"]["kept"] and not list(uploads(browser))
+    said = settled(
+        browser, session, browser.post(f"/api/sessions/{session}/print/jobs", json={}).json()["job_id"]
+    )
+    assert (
+        "disk is full" in said["problem"]["what"]
+        and "no half file" in said["problem"]["kept"]
+        and not list(uploads(browser))
+    )
     assert browser.get(f"/api/sessions/{session}/print/jobs/none").status_code == 404
 
 
@@ -147,5 +222,7 @@ def settled(browser: Browser, session: str, job: str) -> dict:
 
 
 def print_out(browser: Browser, session: str, choice: dict) -> tuple[httpx.Response, dict]:
-    said = settled(browser, session, browser.post(f"/api/sessions/{session}/print/jobs", json=choice).json()["job_id"])
+    said = settled(
+        browser, session, browser.post(f"/api/sessions/{session}/print/jobs", json=choice).json()["job_id"]
+    )
     return browser.get(f"/api/sessions/{session}/print/jobs/{said['job_id']}/file"), said

@@ -1,4 +1,6 @@
-"""What the Shape bench asks for: columns, feel, tempo, MIDI back, parts without a source, the sound module."""
+"""What the Shape bench asks for: columns, feel, tempo, MIDI back, parts without a source, the sound
+module.
+"""
 
 from __future__ import annotations
 
@@ -29,12 +31,34 @@ def revision(browser: Browser, session: str) -> int:
     return int(browser.get(f"/api/sessions/{session}").json()["revision"])
 
 
-def test_columns_say_where_every_note_comes_from_and_how_it_lies(browser: Browser, played: tuple[str, str]) -> None:
+def test_columns_say_where_every_note_comes_from_and_how_it_lies(
+    browser: Browser, played: tuple[str, str]
+) -> None:
     session, part = played
     edit(browser, session, {"kind": "set_tempo", "changes": {"bpm": 120}})
-    edit(browser, session, {"kind": "set_shape", "part_id": part, "changes": {"steps": [{"kind": "raise", "by": -5}], "timing": {"shift_ms": 10}}})
-    edit(browser, session, {"kind": "set_pattern", "part_id": part, "notes": {"beside": {"time_s": 2.0, "velocity": 77, "fixed": True}}})
-    edit(browser, session, {"kind": "set_notes", "part_id": part, "notes": {"h": {"time_s": TIMES[1], "velocity": 9}}})
+    edit(
+        browser,
+        session,
+        {
+            "kind": "set_shape",
+            "part_id": part,
+            "changes": {"steps": [{"kind": "raise", "by": -5}], "timing": {"shift_ms": 10}},
+        },
+    )
+    edit(
+        browser,
+        session,
+        {
+            "kind": "set_pattern",
+            "part_id": part,
+            "notes": {"beside": {"time_s": 2.0, "velocity": 77, "fixed": True}},
+        },
+    )
+    edit(
+        browser,
+        session,
+        {"kind": "set_notes", "part_id": part, "notes": {"h": {"time_s": TIMES[1], "velocity": 9}}},
+    )
     columns = shaped(browser, session, part, grid={"step": 16})
     assert np.allclose(columns["time_s"], [*(t + 0.01 for t in TIMES), 2.0], atol=0.0005)
     assert columns["found_s"][-1] is None and columns["pattern_id"] == ["", "", "", "", "beside"]
@@ -53,32 +77,66 @@ def test_columns_say_where_every_note_comes_from_and_how_it_lies(browser: Browse
 def test_a_feel_is_taken_kept_and_laid_on_another_part(browser: Browser, played: tuple[str, str]) -> None:
     session, part = played
     edit(browser, session, {"kind": "set_tempo", "changes": {"bpm": 120}})
-    edit(browser, session, {"kind": "add_parts", "parts": {"flat": {"piece": "snare", "notes": {f"n{i}": {"time_s": t - 0.02} for i, t in enumerate(TIMES)}}}})
-    state = browser.post(f"/api/sessions/{session}/parts/{part}/feel", json={"revision": revision(browser, session), "name": "lamplighter", "grid": {"step": 16}}).json()
+    edit(
+        browser,
+        session,
+        {
+            "kind": "add_parts",
+            "parts": {
+                "flat": {
+                    "piece": "snare",
+                    "notes": {f"n{i}": {"time_s": t - 0.02} for i, t in enumerate(TIMES)},
+                }
+            },
+        },
+    )
+    state = browser.post(
+        f"/api/sessions/{session}/parts/{part}/feel",
+        json={"revision": revision(browser, session), "name": "lamplighter", "grid": {"step": 16}},
+    ).json()
     assert state["undo"] == "Keep the feel “lamplighter”"
     (feel,) = state["document"]["feels"].values()
     assert [one["count"] for one in feel["steps"]] == [0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0]
-    few = browser.post(f"/api/sessions/{session}/parts/{part}/feel", json={"revision": 0, "name": "", "grid": {}})
+    few = browser.post(
+        f"/api/sessions/{session}/parts/{part}/feel", json={"revision": 0, "name": "", "grid": {}}
+    )
     assert few.status_code == 422
 
 
 def test_tempo_is_told_tapped_and_taken_from_a_file(browser: Browser, played: tuple[str, str]) -> None:
     session, _ = played
-    assert browser.post("/api/tempo/tapped", json={"time_s": [1.0, 1.6, 2.2, 2.8]}).json()["bpm"] == pytest.approx(100)
+    assert browser.post("/api/tempo/tapped", json={"time_s": [1.0, 1.6, 2.2, 2.8]}).json()[
+        "bpm"
+    ] == pytest.approx(100)
     assert browser.post("/api/tempo/tapped", json={"time_s": [1.0]}).json()["bpm"] is None
     few = browser.post(f"/api/sessions/{session}/tempo/guesses", json={}).json()
     assert few == {"guesses": [], "hits": 4}
     file = mido.MidiFile()
-    track = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(90)), mido.MetaMessage("time_signature", numerator=3, denominator=4),
-                            mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(120), time=480)])
+    track = mido.MidiTrack(
+        [
+            mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(90)),
+            mido.MetaMessage("time_signature", numerator=3, denominator=4),
+            mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(120), time=480),
+        ]
+    )
     file.tracks.append(track)
     buffer = BytesIO()
     file.save(file=buffer)
     before = midi(browser, session)
-    state = browser.post(f"/api/sessions/{session}/tempo/midi", params={"revision": revision(browser, session)}, content=buffer.getvalue()).json()
+    state = browser.post(
+        f"/api/sessions/{session}/tempo/midi",
+        params={"revision": revision(browser, session)},
+        content=buffer.getvalue(),
+    ).json()
     tempo = state["document"]["tempo"]
-    assert (tempo["bpm"], tempo["beats_per_bar"], len(tempo["changes"])) == (pytest.approx(90, abs=0.001), 3, 1)
-    assert mido.MidiFile(file=BytesIO(before)).length == pytest.approx(mido.MidiFile(file=BytesIO(midi(browser, session))).length, abs=0.4)
+    assert (tempo["bpm"], tempo["beats_per_bar"], len(tempo["changes"])) == (
+        pytest.approx(90, abs=0.001),
+        3,
+        1,
+    )
+    assert mido.MidiFile(file=BytesIO(before)).length == pytest.approx(
+        mido.MidiFile(file=BytesIO(midi(browser, session))).length, abs=0.4
+    )
 
 
 def test_a_file_edited_elsewhere_is_listed_and_taken(browser: Browser, played: tuple[str, str]) -> None:
@@ -103,9 +161,13 @@ def test_midi_and_lists_come_in_as_parts_and_go_again(browser: Browser, played: 
     session, part = played
     whole = midi(browser, session)
     listed = browser.get(f"/api/sessions/{session}/print/hits", params={"form": "csv"}).content
-    state = browser.post(f"/api/sessions/{session}/midi/parts", params={"revision": revision(browser, session)}, content=whole).json()
+    state = browser.post(
+        f"/api/sessions/{session}/midi/parts", params={"revision": revision(browser, session)}, content=whole
+    ).json()
     assert len(state["document"]["parts"]) == 2
-    state = browser.post(f"/api/sessions/{session}/hits", params={"revision": state["revision"]}, content=listed).json()
+    state = browser.post(
+        f"/api/sessions/{session}/hits", params={"revision": state["revision"]}, content=listed
+    ).json()
     beside = [key for key, one in state["document"]["parts"].items() if not one["sources"]]
     assert len(beside) == 2
     for key in beside:
@@ -113,18 +175,27 @@ def test_midi_and_lists_come_in_as_parts_and_go_again(browser: Browser, played: 
         assert np.allclose(columns["time_s"], TIMES, atol=0.001) and len(set(columns["pattern_id"])) == 4
     names = {one["name"] for one in browser.get(f"/api/sessions/{session}/overview").json()["parts"]}
     assert names == {"Kick 1", "Kick 2", "Kick 3"}
-    refused = browser.post(f"/api/sessions/{session}/edits", json={"revision": state["revision"], "action": {"kind": "remove_part", "part_id": part}})
+    refused = browser.post(
+        f"/api/sessions/{session}/edits",
+        json={"revision": state["revision"], "action": {"kind": "remove_part", "part_id": part}},
+    )
     assert refused.status_code == 422 and "fed by a recording" in refused.json()["what"]
     edit(browser, session, {"kind": "remove_part", "part_id": beside[0]})
     source = next(iter(state["document"]["sources"]))
     left = edit(browser, session, {"kind": "remove_source", "source_id": source})
-    assert list(left["document"]["parts"]) == [beside[1]], "a part without a recording stays when a recording goes"
+    assert list(left["document"]["parts"]) == [beside[1]], (
+        "a part without a recording stays when a recording goes"
+    )
     stretch = {"revision": left["revision"], "start_s": 0.0, "end_s": 2.0, "times": 2}
     browser.post(f"/api/sessions/{session}/parts/{beside[1]}/repeat", json=stretch)
     assert len(shaped(browser, session, beside[1])["time_s"]) == 12
     again = stretch | {"revision": revision(browser, session)}
-    assert browser.post(f"/api/sessions/{session}/parts/{beside[1]}/repeat", json=again).status_code == 422, "twice doubles nothing"
-    assert browser.get(f"/api/sessions/{session}/overview").json()["length_s"] == pytest.approx(5.75 + 1.0, abs=0.01)
+    assert browser.post(f"/api/sessions/{session}/parts/{beside[1]}/repeat", json=again).status_code == 422, (
+        "twice doubles nothing"
+    )
+    assert browser.get(f"/api/sessions/{session}/overview").json()["length_s"] == pytest.approx(
+        5.75 + 1.0, abs=0.01
+    )
 
 
 def test_copies_of_one_sound_are_told(browser: Browser, played: tuple[str, str], tmp_path: Path) -> None:
@@ -138,7 +209,11 @@ def test_copies_of_one_sound_are_told(browser: Browser, played: tuple[str, str],
     state = browser.drop(session, write_wav(tmp_path / "programmed snare.wav", audio.astype(np.float32)))
     snare = next(key for key, one in state["document"]["parts"].items() if key != part)
     found = browser.get(f"/api/sessions/{session}/parts/{snare}/same").json()
-    assert set(found["group"]) == {0} and found["programmed"] and "5 of 5 hits are copies of 1 sound" in found["said"]
+    assert (
+        set(found["group"]) == {0}
+        and found["programmed"]
+        and "5 of 5 hits are copies of 1 sound" in found["said"]
+    )
 
 
 def test_note_maps_go_out_and_in(browser: Browser, played: tuple[str, str]) -> None:
@@ -148,20 +223,34 @@ def test_note_maps_go_out_and_in(browser: Browser, played: tuple[str, str]) -> N
     read = browser.post("/api/note-map", params={"name": "x.csv"}, content=text + b"nobody,12,\r\n").json()
     assert read["note_map"] == {"name": "Theatre", "notes": {"kick": 24}} and len(read["skipped"]) == 1
     lines = browser.get(f"/api/sessions/{session}/note-map").json()
-    assert lines["name"] == "Theatre" and {line["piece"]: line["note"] for line in lines["lines"]}["kick"] == 24
+    assert (
+        lines["name"] == "Theatre" and {line["piece"]: line["note"] for line in lines["lines"]}["kick"] == 24
+    )
     assert lines["called"]["36"] == "Bass drum 1"
     assert browser.post("/api/note-map", content=b"\xff\xfe").status_code == 422
     for notes in ({"kick": 24}, {"kick": 25}):
         assert browser.put("/api/note-maps", json={"name": "Theatre", "notes": notes}).status_code == 204
     assert browser.get("/api/note-maps").json() == [{"name": "Theatre", "notes": {"kick": 25}}]
-    assert browser.delete("/api/note-maps/Theatre").status_code == 204 and browser.get("/api/note-maps").json() == []
+    assert (
+        browser.delete("/api/note-maps/Theatre").status_code == 204
+        and browser.get("/api/note-maps").json() == []
+    )
     assert browser.delete("/api/note-maps/Theatre").status_code == 404
 
 
 def test_notes_to_send_are_every_part_in_order(browser: Browser, played: tuple[str, str]) -> None:
     session, part = played
-    edit(browser, session, {"kind": "add_parts", "parts": {"claps": {"piece": "clap", "notes": {"c": {"time_s": 0.5, "velocity": 33}}}}})
-    edit(browser, session, {"kind": "set_shape", "part_id": part, "changes": {"channel": 3, "length_beats": 1}})
+    edit(
+        browser,
+        session,
+        {
+            "kind": "add_parts",
+            "parts": {"claps": {"piece": "clap", "notes": {"c": {"time_s": 0.5, "velocity": 33}}}},
+        },
+    )
+    edit(
+        browser, session, {"kind": "set_shape", "part_id": part, "changes": {"channel": 3, "length_beats": 1}}
+    )
     notes = browser.get(f"/api/sessions/{session}/notes").json()
     assert notes["note"] == [36, 39, 36, 36, 36] and notes["channel"] == [3, 10, 3, 3, 3]
     assert np.allclose(notes["length_s"], [0.5, 0.25, 0.5, 0.5, 0.5])

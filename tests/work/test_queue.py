@@ -35,11 +35,15 @@ def stored(engine: Engine, tmp_path: Path, seed: int, length_s: float = 1.0) -> 
 
 def waiting(url: str, audio: str) -> int:
     with psycopg.connect(url) as connection:
-        row = connection.execute("SELECT count(*) FROM procrastinate_jobs WHERE args->>'audio' = %s AND status = 'todo'", (audio,)).fetchone()
+        row = connection.execute(
+            "SELECT count(*) FROM procrastinate_jobs WHERE args->>'audio' = %s AND status = 'todo'", (audio,)
+        ).fetchone()
         return int(row[0]) if row else 0
 
 
-def test_a_task_is_handed_out_once_however_often_it_is_asked_for(engine: Engine, database_url: str, tmp_path: Path) -> None:
+def test_a_task_is_handed_out_once_however_often_it_is_asked_for(
+    engine: Engine, database_url: str, tmp_path: Path
+) -> None:
     audio = stored(engine, tmp_path, 501)
     with handing_out(database_url).open() as queue:
         for _ in range(3):
@@ -68,10 +72,16 @@ def test_any_worker_takes_what_waits(database_url: str) -> None:
     assert sorted(done) == ["one", "two"]
 
 
-def test_a_worker_process_analyses_and_another_goes_on_where_it_was_killed(engine: Engine, database_url: str, tmp_path: Path) -> None:
+def test_a_worker_process_analyses_and_another_goes_on_where_it_was_killed(
+    engine: Engine, database_url: str, tmp_path: Path
+) -> None:
     first, second = stored(engine, tmp_path, 601, 60.0), stored(engine, tmp_path, 602)
     cache = Cache(engine, database_url, tmp_path / "mine")
-    env = os.environ | {"NUBRAK_DATABASE_URL": database_url, "NUBRAK_CACHE_FOLDER": str(tmp_path / "theirs"), "PYTHONPATH": str(ROOT / "src")}
+    env = os.environ | {
+        "NUBRAK_DATABASE_URL": database_url,
+        "NUBRAK_CACHE_FOLDER": str(tmp_path / "theirs"),
+        "PYTHONPATH": str(ROOT / "src"),
+    }
 
     def worker() -> subprocess.Popen[bytes]:
         return subprocess.Popen([sys.executable, "-m", "nubrak.command", "worker"], env=env)
@@ -86,7 +96,9 @@ def test_a_worker_process_analyses_and_another_goes_on_where_it_was_killed(engin
     following = worker()
     try:
         until = time.monotonic() + 90
-        while time.monotonic() < until and (cache.candidates(first) is None or cache.candidates(second) is None):
+        while time.monotonic() < until and (
+            cache.candidates(first) is None or cache.candidates(second) is None
+        ):
             time.sleep(0.3)
         assert cache.candidates(first) is not None and cache.candidates(second) is not None
     finally:
@@ -121,7 +133,9 @@ def test_news_reach_every_window_of_the_web_server(engine: Engine, database_url:
     assert asyncio.run(listen()) == [f"session {state.id} 1"] * 2
 
 
-def test_what_goes_wrong_is_said_where_the_source_stands(engine: Engine, database_url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_goes_wrong_is_said_where_the_source_stands(
+    engine: Engine, database_url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from sqlalchemy.orm import Session as Db
 
     from nubrak.store.tables import ProgressRow
@@ -129,12 +143,19 @@ def test_what_goes_wrong_is_said_where_the_source_stands(engine: Engine, databas
 
     audio = stored(engine, tmp_path, 701)
     monkeypatch.setattr(module, "_here", lambda: (engine, Cache(engine, database_url, tmp_path / "c")))
-    monkeypatch.setattr(module, "find_candidates", lambda *_: (_ for _ in ()).throw(RuntimeError("no room left")))
+    monkeypatch.setattr(
+        module, "find_candidates", lambda *_: (_ for _ in ()).throw(RuntimeError("no room left"))
+    )
     with pytest.raises(RuntimeError):
         module.analyse(audio)
     with Db(engine) as db:
         row = db.get(ProgressRow, audio)
-        assert row is not None and row.problem is not None and "no room left" in row.problem and "The recording is kept" in row.problem
+        assert (
+            row is not None
+            and row.problem is not None
+            and "no room left" in row.problem
+            and "The recording is kept" in row.problem
+        )
 
 
 def test_a_window_that_fell_far_behind_reads_everything_once() -> None:

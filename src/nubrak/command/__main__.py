@@ -7,13 +7,22 @@ from typing import Annotated
 
 import typer
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="Turn recorded drums into MIDI one can trust.", pretty_exceptions_enable=False)
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    help="Turn recorded drums into MIDI one can trust.",
+    pretty_exceptions_enable=False,
+)
 
 
 @app.command()
 def start(
-    port: Annotated[int | None, typer.Option(help="port of the web page; by default 8137 or the next free one")] = None,
-    data: Annotated[Path | None, typer.Option(help="folder that holds the database and the cache; by default .nubrak")] = None,
+    port: Annotated[
+        int | None, typer.Option(help="port of the web page; by default 8137 or the next free one")
+    ] = None,
+    data: Annotated[
+        Path | None, typer.Option(help="folder that holds the database and the cache; by default .nubrak")
+    ] = None,
     empty: Annotated[bool, typer.Option("--empty", help="no demo sessions")] = False,
 ) -> None:
     """Install what is missing, start everything and print the address. Ctrl-C stops it."""
@@ -32,8 +41,15 @@ def test(context: typer.Context) -> None:
 
 @app.command()
 def worker(
-    database: Annotated[str, typer.Option(envvar="NUBRAK_DATABASE_URL", help="postgresql://… of the installation to work for")],
-    cache: Annotated[Path | None, typer.Option(envvar="NUBRAK_CACHE_FOLDER", help="folder for working copies; by default .nubrak/cache")] = None,
+    database: Annotated[
+        str, typer.Option(envvar="NUBRAK_DATABASE_URL", help="postgresql://… of the installation to work for")
+    ],
+    cache: Annotated[
+        Path | None,
+        typer.Option(
+            envvar="NUBRAK_CACHE_FOLDER", help="folder for working copies; by default .nubrak/cache"
+        ),
+    ] = None,
 ) -> None:
     """Take analyses from another installation's queue, to lend it this machine's cores."""
     import os
@@ -50,9 +66,16 @@ def worker(
 def convert(
     files: Annotated[list[Path], typer.Argument(help="recordings; files given together are one kit")],
     out: Annotated[Path, typer.Option(help="folder for what is made")],
-    piece: Annotated[list[str] | None, typer.Option(help="what each file is, in the files' order; else its name says it")] = None,
+    piece: Annotated[
+        list[str] | None, typer.Option(help="what each file is, in the files' order; else its name says it")
+    ] = None,
     bpm: Annotated[float, typer.Option(min=20, max=400, help="tempo written into the MIDI files")] = 120.0,
-    source_is: Annotated[str, typer.Option(help="what the files are: kit (microphones of one kit), close, cymbals, loop, mouth or hand")] = "kit",
+    source_is: Annotated[
+        str,
+        typer.Option(
+            help="what the files are: kit (microphones of one kit), close, cymbals, loop, mouth or hand"
+        ),
+    ] = "kit",
 ) -> None:
     """Find the hits of recordings and write MIDI files and hits.json, without the database."""
     from nubrak.command.convert import run_convert
@@ -62,7 +85,9 @@ def convert(
 
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def benchmark(context: typer.Context) -> None:
-    """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy and browser."""
+    """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy
+    and browser.
+    """
     import subprocess
     import sys
 

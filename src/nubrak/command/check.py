@@ -18,7 +18,9 @@ _SOUND_FONT = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
 
 
 def run_checks(words: list[str]) -> int:
-    """Linters, types, front-end tests and pytest; with ``words``, pytest alone with them. Returns the exit code."""
+    """Linters, types, front-end tests and pytest; with ``words``, pytest alone with them. Returns the exit
+    code.
+    """
     folder = Path(tempfile.mkdtemp(prefix="nubrak-test-"))
     folder.chmod(0o755)
     cluster: Cluster | None = None
@@ -33,7 +35,9 @@ def run_checks(words: list[str]) -> int:
         env = os.environ | {"NUBRAK_TEST_DATABASE": cluster.start(), "NUBRAK_TEST_INTERFACE": str(built)}
         failed = [] if words else _static_checks(node)
         say("pytest")
-        tests = subprocess.run([sys.executable, "-m", "pytest", *(words or ["-n", "2"])], cwd=ROOT, env=env).returncode
+        tests = subprocess.run(
+            [sys.executable, "-m", "pytest", *(words or ["-n", "2"])], cwd=ROOT, env=env
+        ).returncode
         if failed:
             say(f"failed: {', '.join(failed)}")
         return 1 if failed or tests else 0
@@ -50,6 +54,7 @@ def _static_checks(node: dict[str, str]) -> list[str]:
     python = [sys.executable, "-m"]
     checks = [
         ("ruff", [*python, "ruff", "check", "."], ROOT),
+        ("ruff format", [*python, "ruff", "format", "--check", "-q", "."], ROOT),
         ("mypy", [*python, "mypy"], ROOT),
         ("TypeScript", ["npm", "run", "--silent", "check"], INTERFACE),
         ("eslint and prettier", ["npm", "run", "--silent", "lint"], INTERFACE),

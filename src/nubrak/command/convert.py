@@ -16,11 +16,19 @@ from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
 from nubrak.core.decide import Decisions, FindSettings, reason
-from nubrak.core.find import Candidates, find_candidates, join, together
+from nubrak.core.find import Candidates, combine_microphones, find_candidates, join
 from nubrak.core.flow import PartInput, Weighed, decide_part, weigh_all
 from nubrak.core.gather import guess_from_sound, read_mono, time_stamp_s
 from nubrak.core.midi import Track, midi_file
-from nubrak.core.pieces import MATERIALS, PIECES, MaterialId, guess_from_name, listens_closely, position_of, side_of
+from nubrak.core.pieces import (
+    MATERIALS,
+    PIECES,
+    MaterialId,
+    guess_from_name,
+    listens_closely,
+    position_of,
+    side_of,
+)
 from nubrak.core.problem import Problem
 from nubrak.core.shape import Notes, ShapeSettings, shape
 from nubrak.core.sort import ghosts
@@ -40,7 +48,9 @@ class Found:
 
 
 def run_convert(files: list[Path], pieces: list[str], out: Path, bpm: float, source_is: str = "kit") -> int:
-    """Write one MIDI file per part, a combined one and ``hits.json``. 0 is success, 1 a file that failed, 2 wrong words."""
+    """Write one MIDI file per part, a combined one and ``hits.json``. 0 is success, 1 a file that failed, 2
+    wrong words.
+    """
     wrong = _wrong_words(files, pieces, source_is)
     if wrong:
         print(f"nubrak convert: {wrong}", file=sys.stderr)
@@ -50,7 +60,9 @@ def run_convert(files: list[Path], pieces: list[str], out: Path, bpm: float, sou
     known = [given.get(group[0]) or _said_to_be(group[0], source_is) for group in groups]
     closely = [listens_closely(PIECES[piece or "else"], _material(source_is)) for piece in known]
     found, failed = [], 0
-    with Progress(TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), console=Console(stderr=True)) as progress:
+    with Progress(
+        TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), console=Console(stderr=True)
+    ) as progress:
         task = progress.add_task("Finding", total=len(groups))
         for group, piece, answer in zip(groups, known, _side_by_side(groups, closely), strict=True):
             progress.update(task, advance=1, description=f"Found in {group[0].name}")
@@ -77,7 +89,10 @@ def _wrong_words(files: list[Path], pieces: list[str], source_is: str) -> str | 
     if source_is not in SOURCES_ARE:
         return f"a source cannot be “{source_is}”; it is one of {', '.join(SOURCES_ARE)}."
     if pieces and len(pieces) != len(files):
-        return f"{len(files)} files and {len(pieces)} pieces were given; give one --piece for each file, or none."
+        return (
+            f"{len(files)} files and {len(pieces)} pieces were given; give one --piece for each file, or "
+            "none."
+        )
     missing = next((path for path in files if not path.is_file()), None)
     return f"there is no file {missing}." if missing else None
 
@@ -117,7 +132,9 @@ def _material(source_is: str) -> MaterialId | None:
     return None if source_is == "kit" else source_is  # type: ignore[return-value]
 
 
-def _side_by_side(groups: list[list[Path]], closely: list[bool]) -> Iterator[tuple[Candidates, float | None] | str]:
+def _side_by_side(
+    groups: list[list[Path]], closely: list[bool]
+) -> Iterator[tuple[Candidates, float | None] | str]:
     """Every source on a core of its own, in the order given."""
     workers = min(len(groups), os.cpu_count() or 1)
     if workers < 2:
@@ -147,9 +164,26 @@ def _parts(found: list[Found], source_is: str) -> list[tuple[list[Found], PartIn
         groups.setdefault((one.piece, position[0] if position else f"#{number}"), []).append(one)
     parts = []
     for members in groups.values():
-        heard = together([join([one.candidates], [one.stamp_s - min(stamps) if one.stamp_s is not None else 0.0]) for one in members])
+        heard = combine_microphones(
+            [
+                join([one.candidates], [one.stamp_s - min(stamps) if one.stamp_s is not None else 0.0])
+                for one in members
+            ]
+        )
         names = frozenset(str(path) for one in members for path in one.paths)
-        parts.append((members, PartInput(members[0].paths[0].name, members[0].piece, heard, FindSettings(material=_material(source_is)), [], names)))
+        parts.append(
+            (
+                members,
+                PartInput(
+                    members[0].paths[0].name,
+                    members[0].piece,
+                    heard,
+                    FindSettings(material=_material(source_is)),
+                    [],
+                    names,
+                ),
+            )
+        )
     return parts
 
 
@@ -160,7 +194,7 @@ def _write(out: Path, parts: list[tuple[list[Found], PartInput]], bpm: float) ->
     weighed = weigh_all(inputs)
     tempo, tracks, sources, used = Tempo(bpm=bpm), [], [], set[str]()
     for (members, part), key in zip(parts, inputs, strict=True):
-        decisions = decide_part(part, weighed.evidence[key], weighed.chance[key])
+        decisions = decide_part(part, weighed.evidence[key], weighed.stroke_probability[key])
         notes = shape(decisions, ShapeSettings(), [], PIECES[part.piece])
         tracks.append(Track(members[0].paths[0].stem, notes))
         name = re.sub(r"[^\w.-]+", "_", members[0].paths[0].stem).strip("._") or "part"
@@ -169,21 +203,44 @@ def _write(out: Path, parts: list[tuple[list[Found], PartInput]], bpm: float) ->
         used.add(name.lower())
         (out / f"{name}.mid").write_bytes(midi_file([tracks[-1]], tempo))
         files = [path.name for one in members for path in one.paths]
-        sources.append({"file": files[0], "files": files, "piece": part.piece, "hits": _hits(key, part.piece, decisions, notes, weighed, names)})
+        sources.append(
+            {
+                "file": files[0],
+                "files": files,
+                "piece": part.piece,
+                "hits": _hits(key, part.piece, decisions, notes, weighed, names),
+            }
+        )
     (out / "all.mid").write_bytes(midi_file(tracks, tempo))
-    (out / "hits.json").write_text(json.dumps({"sources": sources}, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+    (out / "hits.json").write_text(
+        json.dumps({"sources": sources}, indent=1, ensure_ascii=False) + "\n", encoding="utf-8"
+    )
     for source, track in zip(sources, tracks, strict=True):
-        print(f"{', '.join(map(str, source['files']))}: {PIECES[str(source['piece'])].name}, {len(track.notes.time_s)} hits")
+        print(
+            f"{', '.join(map(str, source['files']))}: {PIECES[str(source['piece'])].name}, "
+            f"{len(track.notes.time_s)} hits"
+        )
 
 
-def _hits(key: str, piece: str, decisions: Decisions, notes: Notes, weighed: Weighed, names: dict[str, str]) -> list[dict[str, object]]:
+def _hits(
+    key: str, piece: str, decisions: Decisions, notes: Notes, weighed: Weighed, names: dict[str, str]
+) -> list[dict[str, object]]:
     rows = np.nonzero(decisions.counts)[0]
-    ghost = ghosts(decisions.level_db[rows]) if PIECES[piece].head == "oval" and piece != "loop" else np.zeros(len(rows), bool)
+    ghost = (
+        ghosts(decisions.level_db[rows])
+        if PIECES[piece].head == "oval" and piece != "loop"
+        else np.zeros(len(rows), bool)
+    )
     said = PIECES[piece].name.lower()
     return [
         {
-            "time_s": round(float(decisions.time_s[row]), 6), "piece": piece, "velocity": int(notes.velocity[place]), "level_db": round(float(decisions.level_db[row]), 2),
-            "articulation": None, "ghost": bool(ghost[place]), "doubt": round(float(decisions.doubt[row]), 3),
+            "time_s": round(float(decisions.time_s[row]), 6),
+            "piece": piece,
+            "velocity": int(notes.velocity[place]),
+            "level_db": round(float(decisions.level_db[row]), 2),
+            "articulation": None,
+            "ghost": bool(ghost[place]),
+            "doubt": round(float(decisions.doubt[row]), 3),
             "reason": reason(decisions, int(row), weighed.evidence[key], said, names),
         }
         for place, row in enumerate(rows)

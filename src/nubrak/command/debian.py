@@ -20,14 +20,21 @@ def say(sentence: str) -> None:
 def install(packages: list[str], why: str) -> None:
     """Install Debian packages as root or through sudo."""
     if shutil.which("apt-get") is None:
-        raise CannotInstall(f"{why} is missing and there is no apt-get here; install {' '.join(packages)} by hand.")
+        raise CannotInstall(
+            f"{why} is missing and there is no apt-get here; install {' '.join(packages)} by hand."
+        )
     before = [] if os.geteuid() == 0 else ["sudo"]
     if before and shutil.which("sudo") is None:
         raise CannotInstall(f"{why} is missing; as root, run: apt-get install {' '.join(packages)}")
     say(f"installing {why} from Debian's packages")
     env = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
     keep = ["env", "DEBIAN_FRONTEND=noninteractive"]
-    for command in (["apt-get", "update", "-qq"], [*keep, "apt-get", "install", "-y", "-qq", "--no-install-recommends", *packages]):
-        done = subprocess.run([*before, *command], env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    for command in (
+        ["apt-get", "update", "-qq"],
+        [*keep, "apt-get", "install", "-y", "-qq", "--no-install-recommends", *packages],
+    ):
+        done = subprocess.run(
+            [*before, *command], env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+        )
         if done.returncode and "install" in command:
             raise CannotInstall(f"{why} could not be installed:\n{done.stdout[-2000:]}")

@@ -19,23 +19,41 @@ _LEAST_NODE = (20, 19)
 
 def _node_version(node: str) -> tuple[int, int]:
     try:
-        found = re.match(r"v(\d+)\.(\d+)", subprocess.run([node, "--version"], capture_output=True, text=True).stdout)
+        found = re.match(
+            r"v(\d+)\.(\d+)", subprocess.run([node, "--version"], capture_output=True, text=True).stdout
+        )
     except OSError:
         return (0, 0)
     return (int(found[1]), int(found[2])) if found else (0, 0)
 
 
 def environment() -> dict[str, str]:
-    """An environment whose ``node`` and ``npm`` are new enough, installing them into .venv where the machine's are not."""
+    """An environment whose ``node`` and ``npm`` are new enough, installing them into .venv where the
+    machine's are not.
+    """
     node, own = shutil.which("node"), Path(sys.executable).parent
     if node and shutil.which("npm") and _node_version(node) >= _LEAST_NODE:
         return dict(os.environ)
     if _node_version(str(own / "node")) < _LEAST_NODE:
         say("installing Node into .venv (once)")
         lock = ROOT / "requirements" / "node.lock"
-        command = [sys.executable, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes", "--only-binary", ":all:", "-r", str(lock)]
+        command = [
+            sys.executable,
+            "-m",
+            "pip",
+            "install",
+            "-q",
+            "--disable-pip-version-check",
+            "--require-hashes",
+            "--only-binary",
+            ":all:",
+            "-r",
+            str(lock),
+        ]
         if subprocess.run(command).returncode:
-            raise CannotInstall("Node could not be installed; check the network and run the same command again.")
+            raise CannotInstall(
+                "Node could not be installed; check the network and run the same command again."
+            )
     return os.environ | {"PATH": f"{own}{os.pathsep}{os.environ['PATH']}"}
 
 
@@ -47,7 +65,9 @@ def _digest(paths: list[Path]) -> str:
 
 
 def _run(command: list[str], env: dict[str, str], failed: str) -> None:
-    done = subprocess.run(command, cwd=INTERFACE, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    done = subprocess.run(
+        command, cwd=INTERFACE, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+    )
     if done.returncode:
         raise CannotInstall(f"{failed}:\n{done.stdout[-4000:]}")
 
@@ -58,7 +78,11 @@ def install_packages() -> dict[str, str]:
     stamp, wanted = INTERFACE / "node_modules" / ".nubrak-lock", _digest([INTERFACE / "package-lock.json"])
     if not stamp.exists() or stamp.read_text() != wanted:
         say("installing the front end's packages (once)")
-        _run(["npm", "ci", "--ignore-scripts", "--no-audit", "--no-fund"], env, "The front end's packages could not be installed")
+        _run(
+            ["npm", "ci", "--ignore-scripts", "--no-audit", "--no-fund"],
+            env,
+            "The front end's packages could not be installed",
+        )
         stamp.write_text(wanted)
     return env
 
@@ -67,7 +91,11 @@ def build() -> Path:
     """The production build, made anew only when the sources changed; returns its folder."""
     out = INTERFACE / "dist"
     stamp = out / ".nubrak-sources"
-    sources = [p for p in INTERFACE.rglob("*") if p.is_file() and not {"node_modules", "dist"} & set(p.relative_to(INTERFACE).parts)]
+    sources = [
+        p
+        for p in INTERFACE.rglob("*")
+        if p.is_file() and not {"node_modules", "dist"} & set(p.relative_to(INTERFACE).parts)
+    ]
     wanted = _digest(sources)
     if not stamp.exists() or stamp.read_text() != wanted:
         env = install_packages()
@@ -83,7 +111,9 @@ def schema_text(env: dict[str, str]) -> str:
 
     tool = INTERFACE / "node_modules" / ".bin" / "openapi-typescript"
     description = json.dumps(make_application().openapi())
-    return subprocess.run([str(tool)], input=description, env=env, cwd=INTERFACE, capture_output=True, text=True, check=True).stdout
+    return subprocess.run(
+        [str(tool)], input=description, env=env, cwd=INTERFACE, capture_output=True, text=True, check=True
+    ).stdout
 
 
 def write_schema() -> None:

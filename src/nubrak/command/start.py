@@ -50,8 +50,12 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
     address_file.touch(mode=0o600)
     address_file.write_text(url + "\n")
     env = os.environ | {
-        "NUBRAK_DATABASE_URL": url, "NUBRAK_CACHE_FOLDER": str(folder / "cache"), "NUBRAK_INTERFACE_FOLDER": str(built), "NUBRAK_PORT": str(port),
-        "NUBRAK_TASKS_AT_ONCE": "1",  # a process for each core: what runs side by side in one process waits for itself
+        "NUBRAK_DATABASE_URL": url,
+        "NUBRAK_CACHE_FOLDER": str(folder / "cache"),
+        "NUBRAK_INTERFACE_FOLDER": str(built),
+        "NUBRAK_PORT": str(port),
+        # A process for each core: what runs side by side in one process waits for itself.
+        "NUBRAK_TASKS_AT_ONCE": "1",
     }
     stopping: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
@@ -83,7 +87,9 @@ def _prepare(url: str, cache: Path, empty: bool) -> None:
 _WORKERS = max(1, min(os.cpu_count() or 1, 8))
 
 
-def _keep_up(children: dict[str, subprocess.Popen[bytes]], env: dict[str, str], address: str, stopping: list[int]) -> int:
+def _keep_up(
+    children: dict[str, subprocess.Popen[bytes]], env: dict[str, str], address: str, stopping: list[int]
+) -> int:
     """Run the server and a worker for each core, and start again what ends by itself."""
     told = False
     since: dict[str, float] = {}
@@ -94,11 +100,19 @@ def _keep_up(children: dict[str, subprocess.Popen[bytes]], env: dict[str, str], 
             child = children.get(name)
             if child is None or child.poll() is not None:
                 if child is not None:
-                    say(f"the {'server' if name == 'serve' else name} ended by itself ({child.returncode}); starting it again")
+                    say(
+                        f"the {'server' if name == 'serve' else name} ended by itself "
+                        f"({child.returncode}); starting it again"
+                    )
                     if time.monotonic() - since[name] < 2:
                         time.sleep(1)
                 since[name] = time.monotonic()
-                children[name] = subprocess.Popen([sys.executable, "-m", "nubrak.command", name.split()[0]], env=env, start_new_session=True, preexec_fn=_end_with_parent)
+                children[name] = subprocess.Popen(
+                    [sys.executable, "-m", "nubrak.command", name.split()[0]],
+                    env=env,
+                    start_new_session=True,
+                    preexec_fn=_end_with_parent,
+                )
         if not told and _answers(address):
             print(f"Nubrak is at {address}   (Ctrl-C stops it)", flush=True)
             told = True

@@ -46,7 +46,9 @@ INSTRUMENTS = (
 
 
 def made_samples(instrument: MadeInstrument) -> Iterator[tuple[int, int, int, Audio]]:
-    """(lowest velocity, highest velocity, velocity it was played at, mono audio (frames,)) of every sample."""
+    """(lowest velocity, highest velocity, velocity it was played at, mono audio (frames,)) of every
+    sample.
+    """
     for low, high, played in instrument.layers:
         for turn in range(instrument.turns):
             rng = np.random.default_rng([played, turn, *instrument.id.encode()])

@@ -20,7 +20,16 @@ from nubrak.core.session import Clip, Document, Part, Source
 from nubrak.core.tempo import Tempo
 from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
 from nubrak.demo.room import record, strokes_alone
-from nubrak.demo.score import BARS, BPM, LEAD_S, TITLE, Stroke, act_one, claps_of_the_audience, loop_of_the_moth
+from nubrak.demo.score import (
+    BARS,
+    BPM,
+    LEAD_S,
+    TITLE,
+    Stroke,
+    act_one,
+    claps_of_the_audience,
+    loop_of_the_moth,
+)
 from nubrak.store.audio import put_audio
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -34,7 +43,9 @@ FIRST_SESSION = "act-one"
 
 
 def load_demo(url: str, cache_folder: Path, sessions: bool = True) -> None:
-    """Load what a first start brings. Does nothing where the starter kit is there already; safe to run again after a kill."""
+    """Load what a first start brings. Does nothing where the starter kit is there already; safe to run again
+    after a kill.
+    """
     engine = open_engine(url)
     try:
         if STARTER in all_kits(engine):
@@ -58,11 +69,24 @@ def starter_kit(engine: Engine) -> Kit:
         for number, (low, high, played, audio) in enumerate(made_samples(made)):
             key, _ = _store(engine, audio[:, None], f"{made.id}-{number}.flac")
             attack_s = _attack_s(audio)
-            samples.append(Sample(
-                audio=key, name=f"{made.id} {number + 1}", low_velocity=low, high_velocity=high, velocity=played, attack_s=attack_s,
-                measured=measure(audio[:, None], attack_s, RATE_HZ),
-            ))
-        instruments[made.id] = one = Instrument(name=made.name, piece=made.piece, samples=samples, key=made.key, silenced_by=list(made.silenced_by))
+            samples.append(
+                Sample(
+                    audio=key,
+                    name=f"{made.id} {number + 1}",
+                    low_velocity=low,
+                    high_velocity=high,
+                    velocity=played,
+                    attack_s=attack_s,
+                    measured=measure(audio[:, None], attack_s, RATE_HZ),
+                )
+            )
+        instruments[made.id] = one = Instrument(
+            name=made.name,
+            piece=made.piece,
+            samples=samples,
+            key=made.key,
+            silenced_by=list(made.silenced_by),
+        )
         one.words = character(one)
     return Kit(name=KIT_NAME, instruments=instruments)
 
@@ -83,13 +107,45 @@ def _store(engine: Engine, audio: NDArray[np.float32], name: str) -> tuple[str, 
 def _load_sessions(engine: Engine, cache: Cache, kit: Kit) -> None:
     strokes = act_one()
     heard = record(strokes, RATE_HZ, LEAD_S + BARS * 4 * 60 / BPM + 2.5)
-    files = {f"{name}.flac": audio[:, None] for name, audio in heard.items() if not name.startswith("overhead")}
+    files = {
+        f"{name}.flac": audio[:, None] for name, audio in heard.items() if not name.startswith("overhead")
+    }
     files["overheads.flac"] = np.stack([heard["overhead left"], heard["overhead right"]], axis=1)
     claps, loop = _alone(claps_of_the_audience(), 21.5, 0.02), _alone(loop_of_the_moth(), 8 * 60 / 104, 0.0)
-    claps_said, loop_said = "The audience's claps, one person, one microphone", "A two-bar loop through one microphone"
-    _add(engine, cache, "claps", f"{TITLE}: claps", claps_said, Tempo(bpm=96.0, bar_one_s=0.5), {"claps.flac": claps}, kit)
-    _add(engine, cache, "moth-loop", f"{TITLE}: the moth's dance", loop_said, Tempo(bpm=104.0), {"dance loop.flac": loop}, kit)
-    _add(engine, cache, FIRST_SESSION, TITLE, "Workshop score, act one", Tempo(bpm=BPM, bar_one_s=LEAD_S), files, kit)
+    claps_said, loop_said = (
+        "The audience's claps, one person, one microphone",
+        "A two-bar loop through one microphone",
+    )
+    _add(
+        engine,
+        cache,
+        "claps",
+        f"{TITLE}: claps",
+        claps_said,
+        Tempo(bpm=96.0, bar_one_s=0.5),
+        {"claps.flac": claps},
+        kit,
+    )
+    _add(
+        engine,
+        cache,
+        "moth-loop",
+        f"{TITLE}: the moth's dance",
+        loop_said,
+        Tempo(bpm=104.0),
+        {"dance loop.flac": loop},
+        kit,
+    )
+    _add(
+        engine,
+        cache,
+        FIRST_SESSION,
+        TITLE,
+        "Workshop score, act one",
+        Tempo(bpm=BPM, bar_one_s=LEAD_S),
+        files,
+        kit,
+    )
 
 
 def _alone(strokes: list[Stroke], length_s: float, hiss: float) -> NDArray[np.float32]:
@@ -100,17 +156,30 @@ def _alone(strokes: list[Stroke], length_s: float, hiss: float) -> NDArray[np.fl
     return (mixed / np.abs(mixed).max() * 0.7).astype(np.float32)[:, None]
 
 
-def _add(engine: Engine, cache: Cache, session_id: str, name: str, about: str, tempo: Tempo, files: dict[str, NDArray[np.float32]], kit: Kit) -> None:
+def _add(
+    engine: Engine,
+    cache: Cache,
+    session_id: str,
+    name: str,
+    about: str,
+    tempo: Tempo,
+    files: dict[str, NDArray[np.float32]],
+    kit: Kit,
+) -> None:
     with Db(engine) as db:
         if db.get(SessionRow, session_id) is not None:
             return
     document = Document(name=name, about=about, tempo=tempo, rate_hz=RATE_HZ)
     for place, (file, audio) in enumerate(files.items()):
         key, facts = _store(engine, audio, file)
-        guess = guess_from_name(file) or PieceGuess(piece="else", why="The file's name does not say what it is.", sure=0.0)
+        guess = guess_from_name(file) or PieceGuess(
+            piece="else", why="The file's name does not say what it is.", sure=0.0
+        )
         source_id = f"source-{place}"
         clip = Clip(audio=key, length_s=facts.length_s, channels=facts.channels, rate_hz=facts.rate_hz)
-        document.sources[source_id] = Source(name=file, place=place, clips=[clip], guess=guess, notes=facts.notes)
+        document.sources[source_id] = Source(
+            name=file, place=place, clips=[clip], guess=guess, notes=facts.notes
+        )
         part = Part(piece=guess.piece, place=place, sources=[source_id])
         instrument = next((i for i in kit.instruments.values() if i.piece == guess.piece), None)
         if instrument is not None and guess.piece in ("kick", "snare", "clap"):

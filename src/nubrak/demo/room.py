@@ -1,4 +1,6 @@
-"""The workshop: what every microphone hears of every stroke. Distance delays, air and bodies dull, walls answer."""
+"""The workshop: what every microphone hears of every stroke. Distance delays, air and bodies dull, walls
+answer.
+"""
 
 from __future__ import annotations
 
@@ -13,9 +15,16 @@ SPEED_OF_SOUND_M_S = 343.0  # at 20 °C
 
 # Where things stand, in metres: x to the player's left, y away from the player, z up.
 PLACES: dict[str, tuple[float, float, float]] = {
-    "kick": (0.0, 0.75, 0.28), "snare": (0.25, 0.30, 0.62), "rack-tom": (0.12, 0.62, 0.80), "floor-tom": (-0.48, 0.25, 0.60),
-    "hat-closed": (0.62, 0.38, 0.86), "hat-open": (0.62, 0.38, 0.86), "crash": (0.48, 0.85, 1.20), "ride": (-0.52, 0.68, 1.05),
-    "tambourine": (0.3, 0.9, 1.0), "clap": (0.0, 0.3, 1.2),
+    "kick": (0.0, 0.75, 0.28),
+    "snare": (0.25, 0.30, 0.62),
+    "rack-tom": (0.12, 0.62, 0.80),
+    "floor-tom": (-0.48, 0.25, 0.60),
+    "hat-closed": (0.62, 0.38, 0.86),
+    "hat-open": (0.62, 0.38, 0.86),
+    "crash": (0.48, 0.85, 1.20),
+    "ride": (-0.52, 0.68, 1.05),
+    "tambourine": (0.3, 0.9, 1.0),
+    "clap": (0.0, 0.3, 1.2),
 }
 # name: (place, what it stands close to, how much it turns its back on the rest in dB)
 MICROPHONES: dict[str, tuple[tuple[float, float, float], tuple[str, ...], float]] = {
@@ -39,8 +48,12 @@ def _walls(rng: np.random.Generator, rate_hz: int, length_s: float = 0.42) -> ND
     return np.asarray(sosfilt(butter(1, 5200, "lowpass", fs=rate_hz, output="sos"), tail + early))
 
 
-def strokes_alone(strokes: list[Stroke], rate_hz: int, length_s: float, seed: int) -> dict[str, NDArray[np.float64]]:
-    """Every sound's strokes as it leaves the drum, one signal per sound, each stroke made anew so that no two are alike."""
+def strokes_alone(
+    strokes: list[Stroke], rate_hz: int, length_s: float, seed: int
+) -> dict[str, NDArray[np.float64]]:
+    """Every sound's strokes as it leaves the drum, one signal per sound, each stroke made anew so that no two
+    are alike.
+    """
     out = {sound: np.zeros(round(length_s * rate_hz)) for sound in {stroke.sound for stroke in strokes}}
     for index, stroke in enumerate(strokes):
         audio = STROKES[stroke.sound](np.random.default_rng([seed, index]), stroke.strength, rate_hz)
@@ -51,7 +64,9 @@ def strokes_alone(strokes: list[Stroke], rate_hz: int, length_s: float, seed: in
     return out
 
 
-def record(strokes: list[Stroke], rate_hz: int, length_s: float, seed: int = 5) -> dict[str, NDArray[np.float32]]:
+def record(
+    strokes: list[Stroke], rate_hz: int, length_s: float, seed: int = 5
+) -> dict[str, NDArray[np.float32]]:
     """What each microphone of ``MICROPHONES`` records, (frames,) each."""
     alone = strokes_alone(strokes, rate_hz, length_s, seed)
     frames = round(length_s * rate_hz)

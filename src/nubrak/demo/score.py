@@ -1,7 +1,8 @@
-"""The score: “The Moth and the Lamplighter”, act one, as the theatre's percussionist played it in the workshop.
+"""The score: “The Moth and the Lamplighter”, act one, as the theatre's percussionist played it in the
+workshop.
 
-All strokes follow from a seed: human timing (each limb drifts a little and lands off the grid), dynamics by metre, ghost
-strokes, flams and fills.
+All strokes follow from a seed: human timing (each limb drifts a little and lands off the grid), dynamics by
+metre, ghost strokes, flams and fills.
 """
 
 from __future__ import annotations
@@ -35,7 +36,9 @@ def act_one(bpm: float = BPM, bars: int = BARS, seed: int = 1907) -> list[Stroke
 
     def play(beats: float, sound: str, strength: float, loose_ms: float = 4.0) -> None:
         time_s = LEAD_S + beats * beat + float(drift[int(beats)]) + rng.normal(0, loose_ms / 1000)
-        strokes.append(Stroke(max(time_s, 0.05), sound, float(np.clip(strength + rng.normal(0, 0.035), 0.12, 1.0))))
+        strokes.append(
+            Stroke(max(time_s, 0.05), sound, float(np.clip(strength + rng.normal(0, 0.035), 0.12, 1.0)))
+        )
 
     for bar in range(bars):
         at = 4.0 * bar
@@ -48,8 +51,13 @@ def act_one(bpm: float = BPM, bars: int = BARS, seed: int = 1907) -> list[Stroke
             if dance:
                 play(at + eighth / 2 + (0.05 if eighth % 2 else 0), "ride", 0.8 * accent * loud, 5)
             else:
-                play(at + eighth / 2, "hat-open" if bar % 4 == 3 and eighth == 7 else "hat-closed", accent * loud, 4)
-        for place in ((0.0, 1.75, 2.5) if bar % 2 else (0.0, 2.0, 2.75)):
+                play(
+                    at + eighth / 2,
+                    "hat-open" if bar % 4 == 3 and eighth == 7 else "hat-closed",
+                    accent * loud,
+                    4,
+                )
+        for place in (0.0, 1.75, 2.5) if bar % 2 else (0.0, 2.0, 2.75):
             if not (fill and place >= 2):
                 play(at + place, "kick", (0.94 if place == 0 else 0.82) * loud, 3)
         for place in (1.0, 3.0):
@@ -62,7 +70,16 @@ def act_one(bpm: float = BPM, bars: int = BARS, seed: int = 1907) -> list[Stroke
             strokes.append(Stroke(LEAD_S + (at + 1.0) * beat - 0.031, "snare", 0.45))
         if fill:
             for step in range(8):
-                sound = ("snare", "snare", "snare", "rack-tom", "rack-tom", "rack-tom", "floor-tom", "floor-tom")[step]
+                sound = (
+                    "snare",
+                    "snare",
+                    "snare",
+                    "rack-tom",
+                    "rack-tom",
+                    "rack-tom",
+                    "floor-tom",
+                    "floor-tom",
+                )[step]
                 play(at + 2 + step / 4, sound, 0.78 + 0.12 * (step % 2 == 0), 5)
         if bar % 8 == 0:
             play(at, "crash", 0.9, 3)
@@ -74,14 +91,34 @@ def loop_of_the_moth(bpm: float = 104.0, seed: int = 44) -> list[Stroke]:
     rng = np.random.default_rng(seed)
     beat = 60.0 / bpm
     rows = [(p, "kick", 0.9) for p in (0, 1.5, 2.5, 4, 5.5, 6.75)] + [(p, "snare", 0.9) for p in (1, 3, 5, 7)]
-    rows += [(p, "snare", 0.32) for p in (1.75, 4.75, 6.25)] + [(p / 2, "hat-closed", 0.8 if p % 2 == 0 else 0.55) for p in range(16)]
+    rows += [(p, "snare", 0.32) for p in (1.75, 4.75, 6.25)] + [
+        (p / 2, "hat-closed", 0.8 if p % 2 == 0 else 0.55) for p in range(16)
+    ]
     rows += [(3.5, "tambourine", 0.7), (7.5, "tambourine", 0.75)]
-    return sorted((Stroke(max(p * beat + rng.normal(0, 0.004), 0.0), s, float(np.clip(v + rng.normal(0, 0.03), 0.15, 1))) for p, s, v in rows), key=lambda k: k.time_s)
+    return sorted(
+        (
+            Stroke(
+                max(p * beat + rng.normal(0, 0.004), 0.0), s, float(np.clip(v + rng.normal(0, 0.03), 0.15, 1))
+            )
+            for p, s, v in rows
+        ),
+        key=lambda k: k.time_s,
+    )
 
 
 def claps_of_the_audience(bpm: float = 96.0, seed: int = 12) -> list[Stroke]:
     """Sixteen bars of one person's claps on two and four, with a double now and then."""
     rng = np.random.default_rng(seed)
     beat = 60.0 / bpm
-    rows = [(4 * bar + p, 0.85) for bar in range(8) for p in (1, 3)] + [(4 * bar + 3.5, 0.6) for bar in range(1, 8, 2)]
-    return sorted((Stroke(0.5 + p * beat + rng.normal(0, 0.009), "clap", float(np.clip(v + rng.normal(0, 0.07), 0.2, 1))) for p, v in rows), key=lambda k: k.time_s)
+    rows = [(4 * bar + p, 0.85) for bar in range(8) for p in (1, 3)] + [
+        (4 * bar + 3.5, 0.6) for bar in range(1, 8, 2)
+    ]
+    return sorted(
+        (
+            Stroke(
+                0.5 + p * beat + rng.normal(0, 0.009), "clap", float(np.clip(v + rng.normal(0, 0.07), 0.2, 1))
+            )
+            for p, v in rows
+        ),
+        key=lambda k: k.time_s,
+    )

@@ -1,1 +1,3 @@
-"""What is kept: sessions and their edits, audio by content hash, derived arrays. PostgreSQL through SQLAlchemy."""
+"""What is kept: sessions and their edits, audio by content hash, derived arrays. PostgreSQL through
+SQLAlchemy.
+"""

@@ -29,7 +29,10 @@ def put_audio(engine: Engine, path: Path, name: str, facts: AudioFacts) -> str:
     key = hash_of(path)
     with Db(engine) as db, db.begin():
         fresh = db.execute(
-            insert(AudioRow).values(hash=key, name=name, size=path.stat().st_size, facts=facts.model_dump()).on_conflict_do_nothing().returning(AudioRow.hash)
+            insert(AudioRow)
+            .values(hash=key, name=name, size=path.stat().st_size, facts=facts.model_dump())
+            .on_conflict_do_nothing()
+            .returning(AudioRow.hash)
         ).scalar()
         if fresh:
             with path.open("rb") as file:

@@ -1,4 +1,6 @@
-"""Working copies on disk: decoded audio and derived arrays. All of it may be deleted at any time; it is made again."""
+"""Working copies on disk: decoded audio and derived arrays. All of it may be deleted at any time; it is made
+again.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ class Cache:
     folder: Path
 
     def decoded(self, key: str, rate_hz: int | None = None) -> NDArray[np.float32]:
-        """A file's samples (frames, channels), float32, mapped from disk; at ``rate_hz`` or the file's own rate."""
+        """A file's samples (frames, channels), float32, mapped from disk; at ``rate_hz`` or the file's own
+        rate.
+        """
         facts = facts_of_cached(self.engine, key)
         rate = rate_hz or facts.rate_hz
         name = self.folder / "audio" / f"{key}-{rate}-{facts.channels}.f32"
@@ -50,13 +54,18 @@ class Cache:
     def peaks_base(self, key: str) -> NDArray[np.int16]:
         """The finest kept level of a file's picture, int16 (bins, 2)."""
         name = self.folder / "peaks" / f"{key}.i16"
-        self._made(name, lambda path: path.write_bytes(peaks.extremes(self.mono(key), 1 << peaks.BASE_EXPONENT).tobytes()))
+        self._made(
+            name,
+            lambda path: path.write_bytes(peaks.extremes(self.mono(key), 1 << peaks.BASE_EXPONENT).tobytes()),
+        )
         if name.stat().st_size == 0:
             return np.zeros((0, 2), np.int16)
         return np.memmap(name, np.int16, mode="r").reshape(-1, 2)
 
     def candidates(self, key: str, closely: bool = False) -> Candidates | None:
-        """The candidates of a file, looked through ``closely`` or as usual, where they have been found, else None."""
+        """The candidates of a file, looked through ``closely`` or as usual, where they have been found, else
+        None.
+        """
         name = self.folder / "find" / f"{_find_key(key, closely)}.npz"
         if not name.exists():
             with Db(self.engine) as db:
@@ -70,12 +79,16 @@ class Cache:
         """Keep what was found, for every machine that shares the database."""
         data = find.to_bytes(candidates)
         with Db(self.engine) as db, db.begin():
-            db.execute(insert(DerivedRow).values(key=_find_key(key, closely), data=data).on_conflict_do_nothing())
+            db.execute(
+                insert(DerivedRow).values(key=_find_key(key, closely), data=data).on_conflict_do_nothing()
+            )
 
     def _decode(self, key: str, path: Path, own_rate: int, rate: int, channels: int) -> None:
         with tempfile.NamedTemporaryFile(dir=self.folder, suffix=".upload") as original:
             write_chunks(chunks_of(self.url, key), Path(original.name))
-            stream = soxr.ResampleStream(own_rate, rate, channels, dtype="float32") if rate != own_rate else None
+            stream = (
+                soxr.ResampleStream(own_rate, rate, channels, dtype="float32") if rate != own_rate else None
+            )
             with path.open("wb") as out:
                 for block in audio_blocks(Path(original.name)):
                     out.write((stream.resample_chunk(block) if stream else block).tobytes())

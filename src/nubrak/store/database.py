@@ -13,12 +13,21 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def open_engine(url: str) -> Engine:
-    """An engine for ``postgresql://…``; connections are checked before use, so a restarted database is no error."""
-    return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=16, pool_pre_ping=True)
+    """An engine for ``postgresql://…``; connections are checked before use, so a restarted database is no
+    error.
+    """
+    return create_engine(
+        url.replace("postgresql://", "postgresql+psycopg://", 1),
+        pool_size=8,
+        max_overflow=16,
+        pool_pre_ping=True,
+    )
 
 
 def migrate(url: str) -> None:
-    """Bring the database to the newest schema, the task queue's included. Runs once at a time, and again without harm."""
+    """Bring the database to the newest schema, the task queue's included. Runs once at a time, and again
+    without harm.
+    """
     from nubrak.work.queue import queue_schema
 
     with psycopg.connect(url, autocommit=True) as connection:

@@ -15,13 +15,20 @@ def keep_note_map(engine: Engine, note_map: NoteMap) -> None:
     """Keep a map under its name, in place of an older one of that name."""
     values = {"document": note_map.model_dump(mode="json")}
     with Db(engine) as db, db.begin():
-        db.execute(insert(NoteMapRow).values(name=note_map.name, **values).on_conflict_do_update(index_elements=["name"], set_=values))
+        db.execute(
+            insert(NoteMapRow)
+            .values(name=note_map.name, **values)
+            .on_conflict_do_update(index_elements=["name"], set_=values)
+        )
 
 
 def kept_note_maps(engine: Engine) -> list[NoteMap]:
     """Every kept map, by name."""
     with Db(engine) as db:
-        return [NoteMap.model_validate(row.document) for row in db.scalars(select(NoteMapRow).order_by(NoteMapRow.name))]
+        return [
+            NoteMap.model_validate(row.document)
+            for row in db.scalars(select(NoteMapRow).order_by(NoteMapRow.name))
+        ]
 
 
 def forget_note_map(engine: Engine, name: str) -> None:

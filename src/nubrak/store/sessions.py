@@ -44,7 +44,12 @@ class StaleRevision(Problem):
     """Somebody else changed the session first; ``state`` is how it stands now."""
 
     def __init__(self, state: SessionState) -> None:
-        super().__init__("The session was changed in another window.", kept="That change stands.", todo="This window has caught up; do it once more.", kind="stale")
+        super().__init__(
+            "The session was changed in another window.",
+            kept="That change stands.",
+            todo="This window has caught up; do it once more.",
+            kind="stale",
+        )
         self.state = state
 
 
@@ -57,7 +62,12 @@ class Sessions:
     def new(self, document: Document, session_id: str | None = None) -> SessionState:
         """Keep a new session."""
         with Db(self.engine) as db, db.begin():
-            row = SessionRow(id=session_id or secrets.token_hex(6), name=document.name, revision=0, document=document.model_dump(mode="json"))
+            row = SessionRow(
+                id=session_id or secrets.token_hex(6),
+                name=document.name,
+                revision=0,
+                document=document.model_dump(mode="json"),
+            )
             db.add(row)
             db.flush()
             return _state(db, row)
@@ -69,7 +79,16 @@ class Sessions:
             lines = []
             for row in rows:
                 document = Document.model_validate(row.document)
-                lines.append(SessionLine(id=row.id, name=document.name, about=document.about, sources=len(document.sources), length_s=document.length_s, touched=row.touched))
+                lines.append(
+                    SessionLine(
+                        id=row.id,
+                        name=document.name,
+                        about=document.about,
+                        sources=len(document.sources),
+                        length_s=document.length_s,
+                        touched=row.touched,
+                    )
+                )
             return lines
 
     def get(self, session_id: str) -> SessionState:
@@ -78,13 +97,19 @@ class Sessions:
             return _state(db, _row(db, session_id))
 
     def one_back(self, session_id: str) -> SessionState:
-        """A session as it was before its last edit, without taking that back; as it is where there is none."""
+        """A session as it was before its last edit, without taking that back; as it is where there is
+        none.
+        """
         with Db(self.engine) as db:
             row = _row(db, session_id)
             state, edit = _state(db, row), _next(db, session_id, undone=False)
             if edit is None:
                 return state
-            return state.model_copy(update={"document": Document.model_validate(jsonpatch.apply_patch(row.document, edit.backward))})
+            return state.model_copy(
+                update={
+                    "document": Document.model_validate(jsonpatch.apply_patch(row.document, edit.backward))
+                }
+            )
 
     def revision(self, session_id: str) -> int:
         """The revision a session has reached; a ``Problem`` where there is none."""
@@ -115,7 +140,16 @@ class Sessions:
                 return _state(db, row)
             db.execute(delete(EditRow).where(EditRow.session_id == session_id, EditRow.undone))
             last = db.scalar(select(func.max(EditRow.number)).where(EditRow.session_id == session_id)) or 0
-            db.add(EditRow(session_id=session_id, number=last + 1, label=label, forward=forward, backward=jsonpatch.make_patch(new, row.document).patch, undone=False))
+            db.add(
+                EditRow(
+                    session_id=session_id,
+                    number=last + 1,
+                    label=label,
+                    forward=forward,
+                    backward=jsonpatch.make_patch(new, row.document).patch,
+                    undone=False,
+                )
+            )
             return _changed(db, row, new)
 
     def undo(self, session_id: str, revision: int) -> SessionState:
@@ -134,7 +168,11 @@ class Sessions:
             if edit is None:
                 raise Problem("There is nothing to undo." if back else "There is nothing to redo.")
             new = jsonpatch.apply_patch(row.document, edit.backward if back else edit.forward)
-            db.execute(update(EditRow).where(EditRow.session_id == session_id, EditRow.number == edit.number).values(undone=back))
+            db.execute(
+                update(EditRow)
+                .where(EditRow.session_id == session_id, EditRow.number == edit.number)
+                .values(undone=back)
+            )
             return _changed(db, row, new)
 
 
@@ -167,7 +205,12 @@ def _check(db: Db, row: SessionRow, revision: int | None) -> None:
 
 def _next(db: Db, session_id: str, undone: bool) -> EditRow | None:
     order = EditRow.number.asc() if undone else EditRow.number.desc()
-    return db.scalar(select(EditRow).where(EditRow.session_id == session_id, EditRow.undone == undone).order_by(order).limit(1))
+    return db.scalar(
+        select(EditRow)
+        .where(EditRow.session_id == session_id, EditRow.undone == undone)
+        .order_by(order)
+        .limit(1)
+    )
 
 
 def _changed(db: Db, row: SessionRow, document: dict[str, object]) -> SessionState:
@@ -177,7 +220,10 @@ def _changed(db: Db, row: SessionRow, document: dict[str, object]) -> SessionSta
     row.touched = func.now()
     db.flush()
     # Delivered when the transaction commits, so a window never hears of what is not there yet.
-    db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"session {row.id} {row.revision}"})
+    db.execute(
+        text("SELECT pg_notify(:channel, :message)"),
+        {"channel": CHANNEL, "message": f"session {row.id} {row.revision}"},
+    )
     return _state(db, row)
 
 
@@ -185,6 +231,10 @@ def _state(db: Db, row: SessionRow) -> SessionState:
     undo, redo = _next(db, row.id, undone=False), _next(db, row.id, undone=True)
     document = Document.model_validate(row.document)
     return SessionState(
-        id=row.id, revision=row.revision, document=document, length_s=document.length_s,
-        undo=undo.label if undo else None, redo=redo.label if redo else None,
+        id=row.id,
+        revision=row.revision,
+        document=document,
+        length_s=document.length_s,
+        undo=undo.label if undo else None,
+        redo=redo.label if redo else None,
     )

@@ -26,7 +26,9 @@ class SessionRow(Base):
 
 
 class EditRow(Base):
-    """One edit: a labelled patch (RFC 6902) and the patch that takes it back. ``undone`` edits wait to be done again."""
+    """One edit: a labelled patch (RFC 6902) and the patch that takes it back. ``undone`` edits wait to be
+    done again.
+    """
 
     __tablename__ = "edit"
     session_id: Mapped[str] = mapped_column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True)
@@ -59,7 +61,9 @@ class ChunkRow(Base):
 
 
 class DerivedRow(Base):
-    """Something computed from audio, kept under a key that says from what and by which version. May be deleted any time."""
+    """Something computed from audio, kept under a key that says from what and by which version. May be
+    deleted any time.
+    """
 
     __tablename__ = "derived"
     key: Mapped[str] = mapped_column(String(120), primary_key=True)

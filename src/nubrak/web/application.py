@@ -31,7 +31,9 @@ _STATUS = {"input": 422, "missing": 404, "stale": 409, "refused": 403}
 
 
 def make_application(settings: Settings | None = None) -> FastAPI:
-    """The web application. Without settings, as for its schema alone, it can describe itself but not serve."""
+    """The web application. Without settings, as for its schema alone, it can describe itself but not
+    serve.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -44,7 +46,9 @@ def make_application(settings: Settings | None = None) -> FastAPI:
             left.unlink(missing_ok=True)
         queue = handing_out(settings.database_url)
         with queue.open():
-            app.state.desk = Desk(engine, Cache(engine, settings.database_url, folder), Sessions(engine), queue, uploads)
+            app.state.desk = Desk(
+                engine, Cache(engine, settings.database_url, folder), Sessions(engine), queue, uploads
+            )
             app.state.hub = Hub(settings.database_url)
             app.state.hub.start()
             yield
@@ -52,7 +56,12 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         engine.dispose()
 
     app = FastAPI(
-        title="Nubrak", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
+        title="Nubrak",
+        version="0.1.0",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
         generate_unique_id_function=lambda route: str(route.name),
     )
     app.include_router(router)
@@ -60,7 +69,9 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     app.include_router(layer_router)
     app.include_router(library_router)
     app.include_router(module_router)
-    app.add_middleware(LocalOnly, allowed_hosts=LOCAL_HOSTS | frozenset(settings.allowed_hosts if settings else ()))
+    app.add_middleware(
+        LocalOnly, allowed_hosts=LOCAL_HOSTS | frozenset(settings.allowed_hosts if settings else ())
+    )
     app.add_exception_handler(Problem, _problem)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(StarletteHTTPException, _http)
@@ -70,7 +81,9 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     return app
 
 
-def _say(status: int, what: str, kept: str = "Nothing was changed.", todo: str = "", **more: object) -> JSONResponse:
+def _say(
+    status: int, what: str, kept: str = "Nothing was changed.", todo: str = "", **more: object
+) -> JSONResponse:
     return JSONResponse({"what": what, "kept": kept, "todo": todo, **more}, status_code=status)
 
 
@@ -84,16 +97,30 @@ def _invalid(_: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
     where = " → ".join(str(step) for step in first["loc"] if step not in ("body", "query", "path"))
-    return _say(422, f"{where or 'The request'}: {str(first['msg']).removeprefix('Value error, ')}.", todo="Choose a value that fits.")
+    return _say(
+        422,
+        f"{where or 'The request'}: {str(first['msg']).removeprefix('Value error, ')}.",
+        todo="Choose a value that fits.",
+    )
 
 
 def _http(_: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException | StarletteHTTPException)
-    return _say(error.status_code, {404: "There is nothing at this address.", 405: "This cannot be done here."}.get(error.status_code, str(error.detail)))
+    return _say(
+        error.status_code,
+        {404: "There is nothing at this address.", 405: "This cannot be done here."}.get(
+            error.status_code, str(error.detail)
+        ),
+    )
 
 
 def _no_database(_: Request, error: Exception) -> Response:
-    return _say(503, "The database does not answer.", "What was acknowledged is kept.", "Wait a moment; if it lasts, start Nubrak again.")
+    return _say(
+        503,
+        "The database does not answer.",
+        "What was acknowledged is kept.",
+        "Wait a moment; if it lasts, start Nubrak again.",
+    )
 
 
 def _serve_interface(app: FastAPI, folder: Path) -> None:
@@ -106,5 +133,8 @@ def _serve_interface(app: FastAPI, folder: Path) -> None:
         asked = (folder / path).resolve()
         if path and asked.is_file() and asked.is_relative_to(folder.resolve()):
             lasting = path.startswith("assets/")
-            return FileResponse(asked, headers={"Cache-Control": "public, max-age=31536000, immutable" if lasting else "no-cache"})
+            return FileResponse(
+                asked,
+                headers={"Cache-Control": "public, max-age=31536000, immutable" if lasting else "no-cache"},
+            )
         return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})

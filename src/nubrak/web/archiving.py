@@ -10,7 +10,18 @@ import soundfile
 
 from nubrak.core.gather import audio_blocks, inspect
 from nubrak.core.midi import Track, midi_file
-from nubrak.core.prints import MANIFEST, MIDI, Manifest, Stored, audio_of, hash_named, opened, put, renamed, unpacked
+from nubrak.core.prints import (
+    MANIFEST,
+    MIDI,
+    Manifest,
+    Stored,
+    audio_of,
+    hash_named,
+    opened,
+    put,
+    renamed,
+    unpacked,
+)
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.core.session import Document
 from nubrak.store.audio import chunks_of, hash_of, name_of, put_audio, write_chunks
@@ -18,13 +29,29 @@ from nubrak.store.sessions import SessionState
 from nubrak.web.desk import Desk, Standing
 from nubrak.web.printing import draft
 
-_ENDINGS = {"FLAC": "flac", "WAV": "wav", "WAVEX": "wav", "RF64": "wav", "AIFF": "aiff", "OGG": "ogg", "MPEG": "mp3", "MP3": "mp3"}
-_PACKED = {"PCM_16": "PCM_16", "PCM_24": "PCM_24", "PCM_S8": "PCM_S8", "PCM_U8": "PCM_16"}  # what FLAC holds without loss
+_ENDINGS = {
+    "FLAC": "flac",
+    "WAV": "wav",
+    "WAVEX": "wav",
+    "RF64": "wav",
+    "AIFF": "aiff",
+    "OGG": "ogg",
+    "MPEG": "mp3",
+    "MP3": "mp3",
+}
+_PACKED = {
+    "PCM_16": "PCM_16",
+    "PCM_24": "PCM_24",
+    "PCM_S8": "PCM_S8",
+    "PCM_U8": "PCM_16",
+}  # what FLAC holds without loss
 _MOST_FLAC_CHANNELS = 8
 
 
 def write_archive(desk: Desk, standing: Standing) -> Path:
-    """A session as one file. Whole-numbered WAV and AIFF are packed as FLAC without loss; all else goes as it came."""
+    """A session as one file. Whole-numbered WAV and AIFF are packed as FLAC without loss; all else goes as it
+    came.
+    """
     document = standing.document
     path = draft(desk, "zip")
     try:
@@ -35,12 +62,25 @@ def write_archive(desk: Desk, standing: Standing) -> Path:
                     stored[audio] = _add_audio(desk, files, folder, audio)
             manifest = Manifest(document=document.model_dump(mode="json"), audio=stored)
             files.writestr(MANIFEST, manifest.model_dump_json(indent=1))
-            files.writestr(MIDI, midi_file([Track(standing.names[part_id], standing.notes(part_id)) for part_id, _ in document.ordered_parts()], document.tempo))
+            files.writestr(
+                MIDI,
+                midi_file(
+                    [
+                        Track(standing.names[part_id], standing.notes(part_id))
+                        for part_id, _ in document.ordered_parts()
+                    ],
+                    document.tempo,
+                ),
+            )
     except BaseException as error:
         path.unlink(missing_ok=True)
         if disk_is_full(error):
             full = "The disk is full; the session could not be packed."
-            raise Problem(full, "The session is as it was, and no half archive was left.", "Make room and pack it again.") from error
+            raise Problem(
+                full,
+                "The session is as it was, and no half archive was left.",
+                "Make room and pack it again.",
+            ) from error
         raise
     return path
 
@@ -67,10 +107,17 @@ def _add_audio(desk: Desk, files: zipfile.ZipFile, folder: str, audio: str) -> S
 def _packed(original: Path, packed: Path) -> str | None:
     """The original as FLAC, where that loses nothing; None where it is kept as it is."""
     with soundfile.SoundFile(str(original)) as file:
-        subtype, channels, rate, frames = _PACKED.get(file.subtype), file.channels, file.samplerate, file.frames
+        subtype, channels, rate, frames = (
+            _PACKED.get(file.subtype),
+            file.channels,
+            file.samplerate,
+            file.frames,
+        )
         if file.format == "FLAC" or subtype is None or channels > _MOST_FLAC_CHANNELS or rate > 655350:
             return None
-    with soundfile.SoundFile(str(packed), "w", samplerate=rate, channels=channels, format="FLAC", subtype=subtype) as out:
+    with soundfile.SoundFile(
+        str(packed), "w", samplerate=rate, channels=channels, format="FLAC", subtype=subtype
+    ) as out:
         written = 0
         for block in audio_blocks(original):
             # 24 bits are exact in float32, and so are 16.
@@ -80,7 +127,9 @@ def _packed(original: Path, packed: Path) -> str | None:
 
 
 def open_archive(desk: Desk, path: Path) -> SessionState:
-    """A new session of an archive. All of it is checked before any of it is kept; a ``Problem`` says what is wrong."""
+    """A new session of an archive. All of it is checked before any of it is kept; a ``Problem`` says what is
+    wrong.
+    """
     files, manifest, document = opened(path)
     with files:
         wanted = sorted({audio for group in audio_of(document) for audio in group})
@@ -91,7 +140,9 @@ def open_archive(desk: Desk, path: Path) -> SessionState:
 
 
 def _take_audio(desk: Desk, files: zipfile.ZipFile, stored: Stored, keep: bool) -> str:
-    """A file of the archive looked at, and stored if it is to be kept; its hash here. Two passes, so that nothing is kept of an archive that is not whole."""
+    """A file of the archive looked at, and stored if it is to be kept; its hash here. Two passes, so that
+    nothing is kept of an archive that is not whole.
+    """
     path, told = draft(desk, "upload"), hashlib.sha256()
     try:
         with path.open("wb") as out:
@@ -99,19 +150,29 @@ def _take_audio(desk: Desk, files: zipfile.ZipFile, stored: Stored, keep: bool) 
                 told.update(block)
                 out.write(block)
         if told.hexdigest() != hash_named(stored.path):
-            raise Problem(f"“{stored.name}” in this archive is not what it was when it was packed.", "Nothing was opened.", "Ask for the archive once more.")
+            raise Problem(
+                f"“{stored.name}” in this archive is not what it was when it was packed.",
+                "Nothing was opened.",
+                "Ask for the archive once more.",
+            )
         facts = inspect(path, stored.name)
         return put_audio(desk.engine, path, stored.name, facts) if keep else ""
     except OSError as error:
         if disk_is_full(error):
-            raise Problem("The disk is full; the archive could not be opened.", "Nothing was opened.", "Make room and open it again.") from error
+            raise Problem(
+                "The disk is full; the archive could not be opened.",
+                "Nothing was opened.",
+                "Make room and open it again.",
+            ) from error
         raise
     finally:
         path.unlink(missing_ok=True)
 
 
 def _with_facts(desk: Desk, document: Document) -> Document:
-    """The document with its clips as long, as wide and as fast as the audio really is, whatever the archive says."""
+    """The document with its clips as long, as wide and as fast as the audio really is, whatever the archive
+    says.
+    """
     for source in document.sources.values():
         for clip in source.clips:
             facts = desk.facts(clip.audio)

@@ -14,10 +14,10 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.decide import Decisions, Evidence, FindSettings
-from nubrak.core.find import Candidates, join, together
+from nubrak.core.find import Candidates, combine_microphones, join
 from nubrak.core.flow import PartInput, Weighed, band_of, decide_part, evidence_moves, weigh_all, weigh_part
-from nubrak.core.layer import Layer, Played, Profile, Voice, made_ready, played, ready_key, with_own
-from nubrak.core.mix import Bus, Mix, makes_room, render
+from nubrak.core.layer import Layer, LayerPlan, Profile, Voice, made_ready, plan_layer, ready_key, with_own
+from nubrak.core.mix import Bus, Mix, ducks, render
 from nubrak.core.pieces import ONLY_HEARD, PIECES, listens_closely
 from nubrak.core.samples import Sample
 from nubrak.core.session import Document, Source
@@ -56,7 +56,7 @@ class Evidenced:
         """A part's evidence and chances as these settings hear it."""
         weighed, kept = self.weighed, self._inputs[part_id]
         if not evidence_moves(kept.find, find):
-            return weighed.evidence[part_id], weighed.chance[part_id]
+            return weighed.evidence[part_id], weighed.stroke_probability[part_id]
         key = f"{part_id} {find.material} {find.low_hz} {find.high_hz} {find.spill_from}"
         with self._lock:
             if key not in self._drafts:
@@ -78,7 +78,7 @@ class Standing:
     evidenced: Evidenced
     _decisions: dict[str, Decisions] = field(default_factory=dict)
     _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
-    _plans: dict[tuple[str, str], Played] = field(default_factory=dict)
+    _plans: dict[tuple[str, str], LayerPlan] = field(default_factory=dict)
 
     @property
     def document(self) -> Document:
@@ -87,14 +87,18 @@ class Standing:
 
     def missing(self) -> list[tuple[str, bool]]:
         """The audio that is still to be analysed, and whether closely."""
-        return sorted({(audio, part_id in self.closely) for part_id, waits in self.waiting.items() for audio in waits})
+        return sorted(
+            {(audio, part_id in self.closely) for part_id, waits in self.waiting.items() for audio in waits}
+        )
 
     @property
     def names(self) -> dict[str, str]:
         """What the parts are called."""
         return {part_id: self.document.part_name(part_id) for part_id in self.document.parts}
 
-    def evidence(self, part_id: str, find: FindSettings | None = None) -> tuple[Evidence, NDArray[np.float64]]:
+    def evidence(
+        self, part_id: str, find: FindSettings | None = None
+    ) -> tuple[Evidence, NDArray[np.float64]]:
         """The evidence of a part and its chances, as it stands or with other settings."""
         return self.evidenced.of(part_id, find or self.document.part(part_id).find)
 
@@ -102,9 +106,13 @@ class Standing:
         """The decisions of a part as it stands, or as they would be with other settings."""
         part = self.document.part(part_id)
         if find is not None:
-            return decide_part(replace(self.inputs[part_id], find=find), *self.evidence(part_id, find), self.document.span_s)
+            return decide_part(
+                replace(self.inputs[part_id], find=find), *self.evidence(part_id, find), self.document.span_s
+            )
         if part_id not in self._decisions:
-            self._decisions[part_id] = decide_part(self.inputs[part_id], *self.evidence(part_id, part.find), self.document.span_s)
+            self._decisions[part_id] = decide_part(
+                self.inputs[part_id], *self.evidence(part_id, part.find), self.document.span_s
+            )
         return self._decisions[part_id]
 
     def shaped(self, part_id: str, decisions: Decisions, settings: ShapeSettings) -> Notes:
@@ -112,18 +120,31 @@ class Standing:
         document, part = self.document, self.document.part(part_id)
         rings = self._rings(part_id, decisions) if settings.length == "ring" else None
         mapped = document.note_map.number_of(part.piece)
-        return shape(decisions, settings, part.mark_list, PIECES[part.piece], document.tempo, list(part.pattern.values()), rings, mapped)
+        return shape(
+            decisions,
+            settings,
+            part.mark_list,
+            PIECES[part.piece],
+            document.tempo,
+            list(part.pattern.values()),
+            rings,
+            mapped,
+        )
 
     def _rings(self, part_id: str, decisions: Decisions) -> NDArray[np.float64]:
         """How long what each row of the decisions stands for rings, (rows,) in s."""
         candidates = self.inputs[part_id].candidates
         out = np.full(len(decisions.row), _UNKNOWN_RING_S)
         known = decisions.row >= 0
-        out[known] = rings_s(candidates.course, candidates.time_s, PIECES[self.document.part(part_id).piece])[decisions.row[known]]
+        out[known] = rings_s(
+            candidates.band_envelope, candidates.time_s, PIECES[self.document.part(part_id).piece]
+        )[decisions.row[known]]
         return out
 
     def notes(self, part_id: str, find: FindSettings | None = None, before: bool = False) -> Notes:
-        """The notes of a part as it stands, as they would be with other find settings, or as played, ``before`` anything was shaped."""
+        """The notes of a part as it stands, as they would be with other find settings, or as played,
+        ``before`` anything was shaped.
+        """
         settings = self.document.part(part_id).shape
         if before:
             settings = ShapeSettings(note=settings.note, channel=settings.channel)
@@ -133,13 +154,14 @@ class Standing:
             self._notes[part_id, before] = self.shaped(part_id, self.decisions(part_id), settings)
         return self._notes[part_id, before]
 
-
-    def plan(self, part_id: str, layer_id: str) -> Played:
+    def plan(self, part_id: str, layer_id: str) -> LayerPlan:
         """What a layer plays, as the part stands."""
         found = self._plans.get((part_id, layer_id))
         if found is None:
             layer = self.document.part(part_id).layers[layer_id]
-            self._plans[part_id, layer_id] = found = played(layer, self.notes(part_id), self.document.rate_hz, self.document.tempo)
+            self._plans[part_id, layer_id] = found = plan_layer(
+                layer, self.notes(part_id), self.document.rate_hz, self.document.tempo
+            )
         return found
 
     def struck(self, part_id: str) -> NDArray[np.int64]:
@@ -159,9 +181,15 @@ class Desk:
     uploads: Path
     _standing: dict[tuple[str, int], Standing] = field(default_factory=dict)
     _evidenced: OrderedDict[str, Evidenced] = field(default_factory=OrderedDict)
-    _samples: Kept[NDArray[np.float32]] = field(default_factory=lambda: Kept(_MOST_SAMPLE_BYTES, lambda audio: audio.nbytes))
-    _voiced: Kept[tuple[NDArray[np.float32], int]] = field(default_factory=lambda: Kept(_MOST_SAMPLE_BYTES, lambda ready: ready[0].nbytes))
-    _mono: Kept[NDArray[np.float32]] = field(default_factory=lambda: Kept(_MOST_SAMPLE_BYTES, lambda audio: audio.nbytes))
+    _samples: Kept[NDArray[np.float32]] = field(
+        default_factory=lambda: Kept(_MOST_SAMPLE_BYTES, lambda audio: audio.nbytes)
+    )
+    _voiced: Kept[tuple[NDArray[np.float32], int]] = field(
+        default_factory=lambda: Kept(_MOST_SAMPLE_BYTES, lambda ready: ready[0].nbytes)
+    )
+    _mono: Kept[NDArray[np.float32]] = field(
+        default_factory=lambda: Kept(_MOST_SAMPLE_BYTES, lambda audio: audio.nbytes)
+    )
     profiles: dict[tuple[str, int], Profile] = field(default_factory=dict)
     tried: OrderedDict[tuple[object, ...], Standing] = field(default_factory=OrderedDict)
     jobs: Jobs = field(default_factory=Jobs)
@@ -185,7 +213,9 @@ class Desk:
         return kept
 
     def with_layer(self, standing: Standing, part_id: str, layer_id: str, layer: Layer) -> Standing:
-        """The session as it would stand with another layer, for listening; notes and decisions are the same."""
+        """The session as it would stand with another layer, for listening; notes and decisions are the
+        same.
+        """
         document = standing.document.model_copy()
         part = document.part(part_id).model_copy()
         part.layers = part.layers | {layer_id: layer}
@@ -206,12 +236,37 @@ class Desk:
                 listens = []
             if listens_closely(PIECES[part.piece], part.find.material):
                 closely.add(part_id)
-            found = [self._candidates(state.document.sources[source_id], part_id in closely) for source_id in listens]
+            found = [
+                self._candidates(state.document.sources[source_id], part_id in closely)
+                for source_id in listens
+            ]
             waiting[part_id] = [audio for _, missing in found for audio in missing]
-            inputs[part_id] = PartInput(state.document.part_name(part_id), part.piece, together([c for c, _ in found]), part.find, part.mark_list, frozenset(part.sources))
-            heard = [[(clip.audio, clip.start_s) for clip in state.document.sources[source_id].clips] for source_id in listens]
+            inputs[part_id] = PartInput(
+                state.document.part_name(part_id),
+                part.piece,
+                combine_microphones([c for c, _ in found]),
+                part.find,
+                part.mark_list,
+                frozenset(part.sources),
+            )
+            heard = [
+                [(clip.audio, clip.start_s) for clip in state.document.sources[source_id].clips]
+                for source_id in listens
+            ]
             find = part.find
-            signature.append((part_id, part.piece, part.sources, heard, waiting[part_id], find.material, find.low_hz, find.high_hz, find.spill_from))
+            signature.append(
+                (
+                    part_id,
+                    part.piece,
+                    part.sources,
+                    heard,
+                    waiting[part_id],
+                    find.material,
+                    find.low_hz,
+                    find.high_hz,
+                    find.spill_from,
+                )
+            )
         return Standing(state, inputs, waiting, frozenset(closely), self._evidence(repr(signature), inputs))
 
     def _evidence(self, signature: str, inputs: dict[str, PartInput]) -> Evidenced:
@@ -240,7 +295,13 @@ class Desk:
         missing = standing.missing()
         if missing:
             with Db(self.engine) as db:
-                off = set(db.scalars(select(ProgressRow.audio).where(ProgressRow.audio.in_([audio for audio, _ in missing]), ProgressRow.cancelled)).all())
+                off = set(
+                    db.scalars(
+                        select(ProgressRow.audio).where(
+                            ProgressRow.audio.in_([audio for audio, _ in missing]), ProgressRow.cancelled
+                        )
+                    ).all()
+                )
             for audio, closely in missing:
                 if audio not in off:
                     ask_for_analysis(self.queue, audio, closely)
@@ -263,23 +324,63 @@ class Desk:
         return share, next((row.problem for row in rows if row.problem), None)
 
     def window(
-        self, standing: Standing, bus: Bus, part_ids: list[str], start: int, frames: int, find: FindSettings | None = None, before: bool = False,
-        layer_id: str | None = None, solo: bool = False,
+        self,
+        standing: Standing,
+        bus: Bus,
+        part_ids: list[str],
+        start: int,
+        frames: int,
+        find: FindSettings | None = None,
+        before: bool = False,
+        layer_id: str | None = None,
+        solo: bool = False,
     ) -> NDArray[np.float32]:
-        """What is heard of these parts from sample ``start`` on, (frames, 2); of one part also as other find settings would have it, or as it was
-        ``before`` it was shaped; of layers also a single one; ``solo`` heeds what is solo.
+        """What is heard of these parts from sample ``start`` on, (frames, 2); of one part also as other find
+        settings would have it, or as it was ``before`` it was shaped; of layers also a single one; ``solo``
+        heeds what is solo.
         """
-        return render(self.mix(standing, bus, part_ids, find, before), bus, part_ids, start, frames, layer_id, solo)
+        return render(
+            self.mix(standing, bus, part_ids, find, before), bus, part_ids, start, frames, layer_id, solo
+        )
 
-    def mix(self, standing: Standing, bus: Bus, part_ids: list[str], find: FindSettings | None = None, before: bool = False) -> Mix:
+    def mix(
+        self,
+        standing: Standing,
+        bus: Bus,
+        part_ids: list[str],
+        find: FindSettings | None = None,
+        before: bool = False,
+    ) -> Mix:
         """What a bus of these parts is made of."""
         document, rate = standing.document, standing.document.rate_hz
-        notes = {part_id: standing.notes(part_id, find, before) for part_id in part_ids} if bus not in ("recording", "detector") else {}
-        bands = {part_id: band_of(replace(standing.inputs[part_id], find=find) if find else standing.inputs[part_id]) for part_id in part_ids} if bus == "detector" else {}
-        room = [part_id for part_id in part_ids if makes_room(document.parts[part_id])] if bus in ("recording", "both") else []
+        notes = (
+            {part_id: standing.notes(part_id, find, before) for part_id in part_ids}
+            if bus not in ("recording", "detector")
+            else {}
+        )
+        bands = (
+            {
+                part_id: band_of(
+                    replace(standing.inputs[part_id], find=find) if find else standing.inputs[part_id]
+                )
+                for part_id in part_ids
+            }
+            if bus == "detector"
+            else {}
+        )
+        room = (
+            [part_id for part_id in part_ids if ducks(document.parts[part_id])]
+            if bus in ("recording", "both")
+            else []
+        )
         return Mix(
-            document, notes, lambda audio: self.cache.decoded(audio, rate), lambda sample, voice: self.voiced(sample, voice, rate),
-            {part_id: standing.struck(part_id) for part_id in room}, bands, None if find or before else standing.plan,
+            document,
+            notes,
+            lambda audio: self.cache.decoded(audio, rate),
+            lambda sample, voice: self.voiced(sample, voice, rate),
+            {part_id: standing.struck(part_id) for part_id in room},
+            bands,
+            None if find or before else standing.plan,
         )
 
     def sample(self, sample: Sample, rate_hz: int) -> NDArray[np.float32]:
@@ -287,7 +388,9 @@ class Desk:
 
         def decoded() -> NDArray[np.float32]:
             audio = self.cache.decoded(sample.audio, rate_hz)
-            return np.array(audio if audio.shape[1] <= 2 else audio.mean(axis=1, keepdims=True, dtype=np.float32))
+            return np.array(
+                audio if audio.shape[1] <= 2 else audio.mean(axis=1, keepdims=True, dtype=np.float32)
+            )
 
         return self._samples.get((sample.audio, rate_hz), decoded)
 

@@ -18,7 +18,9 @@ def _host_of(netloc: str) -> str:
 
 
 class LocalOnly:
-    """Middleware that lets a request pass only if its Host is this machine, and its Origin, if it has one, the same place."""
+    """Middleware that lets a request pass only if its Host is this machine, and its Origin, if it has one,
+    the same place.
+    """
 
     def __init__(self, app: ASGIApp, allowed_hosts: frozenset[str] = LOCAL_HOSTS) -> None:
         self.app, self.allowed = app, allowed_hosts
@@ -28,9 +30,14 @@ class LocalOnly:
             headers = {name.lower(): value.decode("latin-1") for name, value in scope["headers"]}
             host, origin = headers.get(b"host", ""), headers.get(b"origin")
             if _host_of(host) not in self.allowed:
-                return await _refuse("This address is not one Nubrak answers to.", "Open the address that `./nubrak start` prints.")(scope, receive, send)
+                return await _refuse(
+                    "This address is not one Nubrak answers to.",
+                    "Open the address that `./nubrak start` prints.",
+                )(scope, receive, send)
             if origin is not None and urlsplit(origin).netloc.lower() != host.lower():
-                return await _refuse("Another web page tried to use Nubrak.", "Use Nubrak from its own page.")(scope, receive, send)
+                return await _refuse(
+                    "Another web page tried to use Nubrak.", "Use Nubrak from its own page."
+                )(scope, receive, send)
         await self.app(scope, receive, send)
 
 

@@ -31,10 +31,11 @@ class Hub:
                 await self._task
 
     async def news(self) -> AsyncIterator[str]:
-        """Messages as they come, such as ``session ID REVISION`` and ``audio HASH SHARE``; the first is always ``again``.
+        """Messages as they come, such as ``session ID REVISION`` and ``audio HASH SHARE``; the first is
+        always ``again``.
 
-        A window reads the session and then begins to listen; what happened between the two, and while a lost connection was
-        away, it hears of by reading once more.
+        A window reads the session and then begins to listen; what happened between the two, and while a lost
+        connection was away, it hears of by reading once more.
         """
         window: asyncio.Queue[str] = asyncio.Queue(maxsize=1000)
         window.put_nowait("again")

@@ -21,9 +21,15 @@ MOST_BYTES = 16 << 30
 
 
 async def take_in(
-    request: Request, engine: Engine, folder: Path, name: str, fits: Callable[[AudioFacts], None] | None = None,
+    request: Request,
+    engine: Engine,
+    folder: Path,
+    name: str,
+    fits: Callable[[AudioFacts], None] | None = None,
 ) -> tuple[str, AudioFacts]:
-    """The request's body as a stored audio file: its hash and facts. A ``Problem`` where it is cut off, is not audio, or where ``fits`` raises one."""
+    """The request's body as a stored audio file: its hash and facts. A ``Problem`` where it is cut off, is
+    not audio, or where ``fits`` raises one.
+    """
     handle, draft = tempfile.mkstemp(dir=folder, suffix=".upload")
     os.close(handle)
     try:
@@ -38,7 +44,9 @@ async def take_in(
 
 
 async def received(request: Request, path: Path, name: str) -> None:
-    """The request's body to a file, block by block. A ``Problem`` where it is cut off, too large, or where there is no room for it."""
+    """The request's body to a file, block by block. A ``Problem`` where it is cut off, too large, or where
+    there is no room for it.
+    """
     promised = request.headers.get("content-length")
     count = 0
     try:
@@ -46,13 +54,23 @@ async def received(request: Request, path: Path, name: str) -> None:
             async for block in request.stream():
                 count += len(block)
                 if count > MOST_BYTES:
-                    raise Problem(f"“{name}” is larger than {MOST_BYTES >> 30} GiB.", todo="Cut it into shorter files.")
+                    raise Problem(
+                        f"“{name}” is larger than {MOST_BYTES >> 30} GiB.", todo="Cut it into shorter files."
+                    )
                 await run_in_threadpool(file.write, block)
     except ClientDisconnect as cut:
-        raise Problem(f"The upload of “{name}” was cut off after {count} bytes.", todo="Drop the file once more.") from cut
+        raise Problem(
+            f"The upload of “{name}” was cut off after {count} bytes.", todo="Drop the file once more."
+        ) from cut
     except OSError as error:
         if not disk_is_full(error):
             raise
-        raise Problem(f"The disk is full; “{name}” could not be taken in.", todo="Make room and drop the file once more.") from error
+        raise Problem(
+            f"The disk is full; “{name}” could not be taken in.",
+            todo="Make room and drop the file once more.",
+        ) from error
     if promised is not None and count != int(promised):
-        raise Problem(f"The upload of “{name}” was cut off after {count} of {promised} bytes.", todo="Drop the file once more.")
+        raise Problem(
+            f"The upload of “{name}” was cut off after {count} of {promised} bytes.",
+            todo="Drop the file once more.",
+        )

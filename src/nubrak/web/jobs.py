@@ -39,7 +39,9 @@ class Jobs:
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def begin(self, work: Callable[[Callable[[float], bool]], tuple[Path, object]]) -> str:
-        """Begin work in a thread of its own; it is handed what to ask whether it should go on, and gives a file and what is to be said of it."""
+        """Begin work in a thread of its own; it is handed what to ask whether it should go on, and gives a
+        file and what is to be said of it.
+        """
         job, job_id = Job(), secrets.token_hex(8)
         with self._lock:
             self._jobs[job_id] = job
@@ -56,7 +58,12 @@ class Jobs:
         with self._lock:
             job = self._jobs.get(job_id)
         if job is None:
-            raise Problem("This print is not there any more.", "The session is as it was.", "Print once more.", kind="missing")
+            raise Problem(
+                "This print is not there any more.",
+                "The session is as it was.",
+                "Print once more.",
+                kind="missing",
+            )
         return job
 
     def cancel(self, job_id: str) -> None:
@@ -85,5 +92,9 @@ def _run(job: Job, work: Callable[[Callable[[float], bool]], tuple[Path, object]
     except Problem as problem:
         job.problem = problem
     except Exception as error:
-        job.problem = Problem(f"The print could not be finished ({type(error).__name__}).", "Nothing of it was kept; the session is as it was.", "Print once more.")
+        job.problem = Problem(
+            f"The print could not be finished ({type(error).__name__}).",
+            "Nothing of it was kept; the session is as it was.",
+            "Print once more.",
+        )
         raise

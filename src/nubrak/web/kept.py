@@ -1,4 +1,6 @@
-"""Arrays kept in memory while there is room: the oldest go first, by how many bytes they take, not by how many they are."""
+"""Arrays kept in memory while there is room: the oldest go first, by how many bytes they take, not by how
+many they are.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The routes of Layer and Print: what is heard, how a layer locks to its recording and lies over it, what would suit, and everything as stems."""
+"""The routes of Layer and Print: what is heard, how a layer locks to its recording and lies over it, what
+would suit, and everything as stems.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,9 @@ Start = Annotated[int, Query(ge=0)]
 
 
 class NewLayer(BaseModel):
-    """A sound to put with a part: an instrument of the library or one of its own; locked and brought to level as it comes in."""
+    """A sound to put with a part: an instrument of the library or one of its own; locked and brought to level
+    as it comes in.
+    """
 
     revision: int
     layer_id: str = Field(pattern=r"^[A-Za-z0-9_-]{1,32}$")
@@ -55,14 +59,26 @@ class PrintJob(BaseModel):
 
 @router.get("/sessions/{session_id}/sound/{bus}", response_class=Response)
 def sound(
-    session_id: str, bus: Bus, desk: AnyDesk, start: Start, frames: Annotated[int, Query(ge=1, le=MOST_WINDOW_FRAMES)], part: str | None = None,
-    find: Annotated[str | None, Query(max_length=20000)] = None, before: bool = False, backing: bool = True, back: bool = False,
-    trying: str | None = None, layer: str | None = None, kit: str | None = None, instrument: str | None = None,
+    session_id: str,
+    bus: Bus,
+    desk: AnyDesk,
+    start: Start,
+    frames: Annotated[int, Query(ge=1, le=MOST_WINDOW_FRAMES)],
+    part: str | None = None,
+    find: Annotated[str | None, Query(max_length=20000)] = None,
+    before: bool = False,
+    backing: bool = True,
+    back: bool = False,
+    trying: str | None = None,
+    layer: str | None = None,
+    kit: str | None = None,
+    instrument: str | None = None,
 ) -> Response:
-    """A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find`` holds settings of
-    one part that are still being moved, as JSON; ``before`` sounds the notes as played, with nothing shaped; ``back`` the session before its
-    last edit; without ``backing`` what is only played along to is silent; ``kit`` and ``instrument`` are a sound tried on the part
-    ``trying`` in place of its ``layer``.
+    """A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find``
+    holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
+    with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
+    along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
+    ``layer``.
     """
     standing = desk.one_back(session_id) if back else desk.standing(session_id)
     if trying is not None and kit is not None and instrument is not None:
@@ -70,11 +86,17 @@ def sound(
     parts = heard_parts(standing, part, backing)
     settings = FindSettings.model_validate_json(find) if find and part else None
     window = desk.window(standing, bus, parts, start, frames, settings, before, solo=True)
-    return Response(window.astype("<f4").tobytes(), media_type="application/octet-stream", headers={"Cache-Control": "no-store"})
+    return Response(
+        window.astype("<f4").tobytes(),
+        media_type="application/octet-stream",
+        headers={"Cache-Control": "no-store"},
+    )
 
 
 @router.get("/sessions/{session_id}/loudness")
-def loudness(session_id: str, desk: AnyDesk, start: Start, end: Start, part: str | None = None, backing: bool = True) -> Matched:
+def loudness(
+    session_id: str, desk: AnyDesk, start: Start, end: Start, part: str | None = None, backing: bool = True
+) -> Matched:
     """How loud recording, layers and both are over a stretch, and what brings them to one loudness."""
     standing = desk.standing(session_id)
     most = round(standing.document.length_s * standing.document.rate_hz)
@@ -82,21 +104,30 @@ def loudness(session_id: str, desk: AnyDesk, start: Start, end: Start, part: str
 
 
 @router.get("/sessions/{session_id}/meters")
-def meters_of(session_id: str, desk: AnyDesk, start: Start, frames: Annotated[int, Query(ge=1, le=_MOST_METERED_S * 48000)]) -> Meters:
+def meters_of(
+    session_id: str,
+    desk: AnyDesk,
+    start: Start,
+    frames: Annotated[int, Query(ge=1, le=_MOST_METERED_S * 48000)],
+) -> Meters:
     """Peak and momentary loudness of every part along a stretch, recording and layers apart."""
     standing = desk.standing(session_id)
     return meters(desk, standing, heard_parts(standing, None), start, frames)
 
 
 @router.get("/sessions/{session_id}/parts/{part_id}/suits")
-def sounds_that_suit(session_id: str, part_id: str, desk: AnyDesk, by: Literal["likeness", "adds"] = "likeness") -> Suggestions:
+def sounds_that_suit(
+    session_id: str, part_id: str, desk: AnyDesk, by: Literal["likeness", "adds"] = "likeness"
+) -> Suggestions:
     """The library's sounds for a part: by likeness to the recorded strokes, or by what they would add."""
     return suggestions(desk, desk.standing(session_id), part_id, by)
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/layers")
 def put_layer(session_id: str, part_id: str, body: NewLayer, desk: AnyDesk) -> SessionState:
-    """Put a sound with a part, locked to the recording and about 6 dB under it, or as loud as the one it replaces."""
+    """Put a sound with a part, locked to the recording and about 6 dB under it, or as loud as the one it
+    replaces.
+    """
     standing = desk.standing(session_id)
     instrument = body.instrument
     if instrument is None:
@@ -105,10 +136,29 @@ def put_layer(session_id: str, part_id: str, body: NewLayer, desk: AnyDesk) -> S
         instrument = instrument_of(desk, body.kit_id, body.instrument_id)
     instead = standing.document.part(part_id).layers.get(body.layer_id) if body.instead else None
     layer = fitted(desk, standing, part_id, instrument, instead)
-    changes = {name: getattr(layer, name) for name in ("polarity", "offset_samples", "level_db", "notes", "silenced_by", "each")}
+    changes = {
+        name: getattr(layer, name)
+        for name in ("polarity", "offset_samples", "level_db", "notes", "silenced_by", "each")
+    }
     if instead is not None:
-        return desk.sessions.edit(session_id, body.revision, SetLayer(kind="set_layer", part_id=part_id, layer_id=body.layer_id, changes=changes, instrument=instrument))
-    return desk.sessions.edit(session_id, body.revision, AddLayer(kind="add_layer", part_id=part_id, layer_id=body.layer_id, instrument=instrument, changes=changes))
+        return desk.sessions.edit(
+            session_id,
+            body.revision,
+            SetLayer(
+                kind="set_layer",
+                part_id=part_id,
+                layer_id=body.layer_id,
+                changes=changes,
+                instrument=instrument,
+            ),
+        )
+    return desk.sessions.edit(
+        session_id,
+        body.revision,
+        AddLayer(
+            kind="add_layer", part_id=part_id, layer_id=body.layer_id, instrument=instrument, changes=changes
+        ),
+    )
 
 
 @router.get("/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/lock")
@@ -142,8 +192,18 @@ def begin_print(session_id: str, body: StemChoice, desk: AnyDesk) -> PrintJob:
 def print_job(session_id: str, job_id: str, desk: AnyDesk) -> PrintJob:
     """How far a print is, and what its files say when it is done."""
     job = desk.jobs.get(job_id)
-    problem = ProblemBody(what=job.problem.what, kept=job.problem.kept, todo=job.problem.todo) if job.problem else None
-    return PrintJob(job_id=job_id, share=round(job.share, 3), done=job.path is not None, report=job.said if isinstance(job.said, StemReport) else None, problem=problem)
+    problem = (
+        ProblemBody(what=job.problem.what, kept=job.problem.kept, todo=job.problem.todo)
+        if job.problem
+        else None
+    )
+    return PrintJob(
+        job_id=job_id,
+        share=round(job.share, 3),
+        done=job.path is not None,
+        report=job.said if isinstance(job.said, StemReport) else None,
+        problem=problem,
+    )
 
 
 @router.delete("/sessions/{session_id}/print/jobs/{job_id}", status_code=204)
@@ -157,8 +217,16 @@ def printed_file(session_id: str, job_id: str, desk: AnyDesk) -> FileResponse:
     """The zip of a print that is done."""
     job = desk.jobs.get(job_id)
     if job.path is None or not job.path.exists():
-        raise Problem("This print is not done yet." if not job.over else "This print is not there any more.", todo="Wait until it is, or print once more.", kind="missing")
-    return FileResponse(job.path, media_type="application/zip", headers=download(desk.standing(session_id), None, "zip", "prints"))
+        raise Problem(
+            "This print is not done yet." if not job.over else "This print is not there any more.",
+            todo="Wait until it is, or print once more.",
+            kind="missing",
+        )
+    return FileResponse(
+        job.path,
+        media_type="application/zip",
+        headers=download(desk.standing(session_id), None, "zip", "prints"),
+    )
 
 
 @router.get("/sessions/{session_id}/archive", response_class=FileResponse)
@@ -166,11 +234,18 @@ def archive(session_id: str, desk: AnyDesk) -> FileResponse:
     """The whole session as one file that another installation opens alike."""
     standing = desk.standing(session_id)
     path = write_archive(desk, standing)
-    return FileResponse(path, media_type="application/zip", headers=download(standing, None, "zip", "session"), background=BackgroundTask(path.unlink))
+    return FileResponse(
+        path,
+        media_type="application/zip",
+        headers=download(standing, None, "zip", "session"),
+        background=BackgroundTask(path.unlink),
+    )
 
 
 @router.post("/archives", status_code=201)
-async def open_session(request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "archive.zip") -> SessionState:
+async def open_session(
+    request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "archive.zip"
+) -> SessionState:
     """Open a session archive as a new session; the request's body is the file."""
     path = draft(desk, "upload")
     try:

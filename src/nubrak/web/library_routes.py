@@ -19,7 +19,21 @@ from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import as_stereo
 from nubrak.core.pieces import file_name, plain_name
 from nubrak.core.problem import Problem
-from nubrak.core.samples import LONGEST_SAMPLE_S, MOST_TEXT, STARTER, ArrivedSample, Instrument, Kit, arranged, attack_of, inside, instruments_of, measure, read_sfz, write_sfz
+from nubrak.core.samples import (
+    LONGEST_SAMPLE_S,
+    MOST_TEXT,
+    STARTER,
+    ArrivedSample,
+    Instrument,
+    Kit,
+    arranged,
+    attack_of,
+    inside,
+    instruments_of,
+    measure,
+    read_sfz,
+    write_sfz,
+)
 from nubrak.store.kits import audio_is_here, change_kit, kit_of, new_kit, remove_kit
 from nubrak.web.desk import Desk
 from nubrak.web.intake import take_in
@@ -74,9 +88,19 @@ class Arranged(BaseModel):
 
 
 @router.post("/samples/files", status_code=201)
-async def take_sample(request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed") -> ArrivedSample:
-    """Take a sample file in and measure it; the request's body is the file, its name may hold the folders it lies in."""
-    audio, facts = await take_in(request, desk.engine, desk.uploads, plain_name(name), lambda facts: _is_a_sample(plain_name(name), facts))
+async def take_sample(
+    request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed"
+) -> ArrivedSample:
+    """Take a sample file in and measure it; the request's body is the file, its name may hold the folders it
+    lies in.
+    """
+    audio, facts = await take_in(
+        request,
+        desk.engine,
+        desk.uploads,
+        plain_name(name),
+        lambda facts: _is_a_sample(plain_name(name), facts),
+    )
     return await run_in_threadpool(_arrived, desk, name, audio, facts)
 
 
@@ -95,12 +119,18 @@ def arrange_samples(body: ToArrange, desk: AnyDesk) -> Arranged:
     rates = {one.audio: AudioFacts.model_validate(desk.facts(one.audio)).rate_hz for one in body.files}
     instruments = instruments_of(read, below, rates)
     if not instruments:
-        raise Problem("None of the samples this SFZ file speaks of came with it.", "Nothing was kept.", "Drop the folder that holds both, or all its files at once.")
+        raise Problem(
+            "None of the samples this SFZ file speaks of came with it.",
+            "Nothing was kept.",
+            "Drop the folder that holds both, or all its files at once.",
+        )
     return Arranged(instruments=instruments, skipped=read.skipped)
 
 
 @router.post("/samples", status_code=201)
-async def add_sample(request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed") -> Instrument:
+async def add_sample(
+    request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed"
+) -> Instrument:
     """Take a file in as an instrument of one sample; its attack is found and put on the hits."""
     return arranged([await take_sample(request, desk, name)])[0]
 
@@ -108,7 +138,11 @@ async def add_sample(request: Request, desk: AnyDesk, name: Annotated[str, Query
 @router.post("/kits", status_code=201)
 def begin_kit(body: NewKit, desk: AnyDesk) -> KitKept:
     """Begin a kit: empty, with instruments, or a copy of another."""
-    kit = kit_of(desk.engine, body.copy_of).model_copy(update={"name": body.name}) if body.copy_of else Kit(name=body.name)
+    kit = (
+        kit_of(desk.engine, body.copy_of).model_copy(update={"name": body.name})
+        if body.copy_of
+        else Kit(name=body.name)
+    )
     for instrument in body.instruments:
         audio_is_here(desk.engine, instrument)
         kit.instruments[secrets.token_hex(5)] = instrument
@@ -119,7 +153,9 @@ def begin_kit(body: NewKit, desk: AnyDesk) -> KitKept:
 def name_kit(kit_id: str, body: KitChange, desk: AnyDesk) -> KitKept:
     """Name a kit, or say which of its sounds are favourites."""
     update = body.model_dump(exclude_none=True)
-    return KitKept(kit_id=kit_id, kit=change_kit(desk.engine, kit_id, lambda kit: kit.model_copy(update=update)))
+    return KitKept(
+        kit_id=kit_id, kit=change_kit(desk.engine, kit_id, lambda kit: kit.model_copy(update=update))
+    )
 
 
 @router.delete("/kits/{kit_id}", status_code=204)
@@ -131,10 +167,22 @@ def delete_kit(kit_id: str, desk: AnyDesk) -> None:
 
 
 @router.put("/kits/{kit_id}/instruments/{instrument_id}")
-def keep_instrument(kit_id: str, instrument_id: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,32}$")], body: Instrument, desk: AnyDesk) -> KitKept:
+def keep_instrument(
+    kit_id: str,
+    instrument_id: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,32}$")],
+    body: Instrument,
+    desk: AnyDesk,
+) -> KitKept:
     """Put an instrument into a kit, or change one that is there: its name, its strengths, its turns."""
     audio_is_here(desk.engine, body)
-    return KitKept(kit_id=kit_id, kit=change_kit(desk.engine, kit_id, lambda kit: kit.model_copy(update={"instruments": kit.instruments | {instrument_id: body}})))
+    return KitKept(
+        kit_id=kit_id,
+        kit=change_kit(
+            desk.engine,
+            kit_id,
+            lambda kit: kit.model_copy(update={"instruments": kit.instruments | {instrument_id: body}}),
+        ),
+    )
 
 
 @router.delete("/kits/{kit_id}/instruments/{instrument_id}")
@@ -143,7 +191,12 @@ def drop_instrument(kit_id: str, instrument_id: str, desk: AnyDesk) -> KitKept:
 
     def without(kit: Kit) -> Kit:
         kept = {key: one for key, one in kit.instruments.items() if key != instrument_id}
-        return kit.model_copy(update={"instruments": kept, "favourites": [key for key in kit.favourites if key != instrument_id]})
+        return kit.model_copy(
+            update={
+                "instruments": kept,
+                "favourites": [key for key in kit.favourites if key != instrument_id],
+            }
+        )
 
     return KitKept(kit_id=kit_id, kit=change_kit(desk.engine, kit_id, without))
 
@@ -158,7 +211,12 @@ def kit_as_sfz(kit_id: str, desk: AnyDesk) -> FileResponse:
     except BaseException:
         path.unlink(missing_ok=True)
         raise
-    return FileResponse(path, media_type="application/zip", headers=disposition(f"{kit.name}.zip"), background=BackgroundTask(path.unlink))
+    return FileResponse(
+        path,
+        media_type="application/zip",
+        headers=disposition(f"{kit.name}.zip"),
+        background=BackgroundTask(path.unlink),
+    )
 
 
 def _write_sfz(desk: Desk, kit: Kit, path: Path) -> None:
@@ -175,7 +233,9 @@ def _write_sfz(desk: Desk, kit: Kit, path: Path) -> None:
         for audio, name in paths.items():
             wave = draft(desk, "wav")
             try:
-                soundfile.write(str(wave), desk.cache.decoded(audio), rates[audio], subtype="PCM_24", format="WAV")
+                soundfile.write(
+                    str(wave), desk.cache.decoded(audio), rates[audio], subtype="PCM_24", format="WAV"
+                )
                 files.write(wave, name)
             finally:
                 wave.unlink(missing_ok=True)
@@ -183,11 +243,19 @@ def _write_sfz(desk: Desk, kit: Kit, path: Path) -> None:
 
 def _is_a_sample(name: str, facts: AudioFacts) -> None:
     if facts.length_s > LONGEST_SAMPLE_S:
-        raise Problem(f"“{name}” lasts {facts.length_s:.0f} s; a sample lasts at most {LONGEST_SAMPLE_S:.0f} s.", todo="Drop it in Gather as a recording, or cut it.")
+        raise Problem(
+            f"“{name}” lasts {facts.length_s:.0f} s; a sample lasts at most {LONGEST_SAMPLE_S:.0f} s.",
+            todo="Drop it in Gather as a recording, or cut it.",
+        )
     if facts.peak == 0:
         raise Problem(f"“{name}” is silent.", todo="Choose a file that sounds.")
 
 
 def _arrived(desk: Desk, name: str, audio: str, facts: AudioFacts) -> ArrivedSample:
     attack_s = attack_of(desk.cache.mono(audio), facts.rate_hz)
-    return ArrivedSample(audio=audio, name=name, attack_s=attack_s, measured=measure(as_stereo(np.asarray(desk.cache.decoded(audio))), attack_s, facts.rate_hz))
+    return ArrivedSample(
+        audio=audio,
+        name=name,
+        attack_s=attack_s,
+        measured=measure(as_stereo(np.asarray(desk.cache.decoded(audio))), attack_s, facts.rate_hz),
+    )

@@ -18,7 +18,9 @@ _APART: tuple[Bus, Bus] = ("recording", "layers")
 
 
 class Matched(BaseModel):
-    """How loud recording, layers and both are over a stretch, and what brings them to one loudness: never louder, so that nothing clips."""
+    """How loud recording, layers and both are over a stretch, and what brings them to one loudness: never
+    louder, so that nothing clips.
+    """
 
     recording_lkfs: float
     layers_lkfs: float
@@ -57,11 +59,15 @@ def heard_parts(standing: Standing, part: str | None, backing: bool = True) -> l
     if part is not None:
         standing.document.part(part)
         return [part]
-    return [part_id for part_id, one in standing.document.ordered_parts() if backing or one.piece != ONLY_HEARD]
+    return [
+        part_id for part_id, one in standing.document.ordered_parts() if backing or one.piece != ONLY_HEARD
+    ]
 
 
 def matched(desk: Desk, standing: Standing, parts: list[str], start: int, end: int) -> Matched:
-    """The loudness of what is heard from sample ``start`` to ``end``, and the gains that bring the three to one."""
+    """The loudness of what is heard from sample ``start`` to ``end``, and the gains that bring the three to
+    one.
+    """
     loud = {}
     buses: tuple[Bus, ...] = ("recording", "layers", "both")
     for bus in buses:
@@ -70,12 +76,18 @@ def matched(desk: Desk, standing: Standing, parts: list[str], start: int, end: i
     least = min(sounding, default=SILENT_LKFS)
     down = {bus: round(least - value, 2) if value > SILENT_LKFS else 0.0 for bus, value in loud.items()}
     return Matched(
-        recording_lkfs=round(loud["recording"], 1), layers_lkfs=round(loud["layers"], 1), both_lkfs=round(loud["both"], 1),
-        recording_db=down["recording"], layers_db=down["layers"], both_db=down["both"],
+        recording_lkfs=round(loud["recording"], 1),
+        layers_lkfs=round(loud["layers"], 1),
+        both_lkfs=round(loud["both"], 1),
+        recording_db=down["recording"],
+        layers_db=down["layers"],
+        both_db=down["both"],
     )
 
 
-def _windows(desk: Desk, standing: Standing, bus: Bus, parts: list[str], start: int, end: int) -> Iterator[NDArray[np.float32]]:
+def _windows(
+    desk: Desk, standing: Standing, bus: Bus, parts: list[str], start: int, end: int
+) -> Iterator[NDArray[np.float32]]:
     for at in range(start, end, _WINDOW_FRAMES):
         yield desk.window(standing, bus, parts, at, min(_WINDOW_FRAMES, end - at), solo=True)
 
@@ -86,8 +98,16 @@ def meters(desk: Desk, standing: Standing, parts: list[str], start: int, frames:
     early = min(round(EARLY_S * rate), start)
     lines = []
     for part_id in parts:
-        recording, layers = (desk.window(standing, bus, [part_id], start - early, early + frames, solo=True) for bus in _APART)
-        lines.append(PartMeters(part_id=part_id, recording=_columns(recording, rate, early), layers=_columns(layers, rate, early)))
+        recording, layers = (
+            desk.window(standing, bus, [part_id], start - early, early + frames, solo=True) for bus in _APART
+        )
+        lines.append(
+            PartMeters(
+                part_id=part_id,
+                recording=_columns(recording, rate, early),
+                layers=_columns(layers, rate, early),
+            )
+        )
     # Not the sum of the lines: a source that two parts share sounds once.
     whole = desk.window(standing, "both", parts, start - early, early + frames, solo=True)
     return Meters(step_s=STEP_S, start_s=start / rate, parts=lines, whole=_columns(whole, rate, early))

@@ -8,7 +8,7 @@ import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core.midi import Heard, Strike, chokes, fullest, received, sounded
+from nubrak.core.midi import Remembered, Strike, chokes, fullest, received, sounded
 from nubrak.core.samples import Kit
 from nubrak.store.kits import all_kits
 from nubrak.web.desk import Desk
@@ -20,11 +20,13 @@ router = APIRouter()
 
 @router.websocket("/api/module")
 async def module(socket: WebSocket) -> None:
-    """A frame holds note, velocity, whether it silences an open hi-hat, a spare byte, then little-endian float32, interleaved stereo."""
+    """A frame holds note, velocity, whether it silences an open hi-hat, a spare byte, then little-endian
+    float32, interleaved stereo.
+    """
     desk: Desk = socket.app.state.desk
     await socket.accept()
     kit = fullest(list((await run_in_threadpool(all_kits, desk.engine)).values()))
-    heard = Heard()
+    heard = Remembered()
     try:
         while True:
             data = await socket.receive_bytes()
@@ -39,6 +41,8 @@ async def module(socket: WebSocket) -> None:
         return
 
 
-def _frame(desk: Desk, kit: Kit, strike: Strike, heard: Heard) -> tuple[bytes, Heard]:
+def _frame(desk: Desk, kit: Kit, strike: Strike, heard: Remembered) -> tuple[bytes, Remembered]:
     audio, heard = sounded(strike, kit, heard, lambda sample: desk.sample(sample, RATE_HZ), RATE_HZ)
-    return struct.pack("<BBBB", strike.note, strike.velocity, chokes(strike.note), 0) + np.ascontiguousarray(audio, "<f4").tobytes(), heard
+    return struct.pack("<BBBB", strike.note, strike.velocity, chokes(strike.note), 0) + np.ascontiguousarray(
+        audio, "<f4"
+    ).tobytes(), heard

@@ -17,7 +17,17 @@ from pydantic import BaseModel, Field
 from nubrak.core.midi import Track, midi_file
 from nubrak.core.mix import Bus
 from nubrak.core.pieces import file_name
-from nubrak.core.prints import ENDING, GoOn, Print, Printed, PrintSettings, Window, measured, print_all, print_file
+from nubrak.core.prints import (
+    ENDING,
+    GoOn,
+    Print,
+    Printed,
+    PrintSettings,
+    Window,
+    measured,
+    print_all,
+    print_file,
+)
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.web.desk import Desk, Standing
 
@@ -62,7 +72,12 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
     out = []
 
     def of(name: str, bus: Bus, part_ids: list[str], layer_id: str | None = None) -> None:
-        out.append(Stem(name, lambda start, frames: desk.window(standing, bus, part_ids, start, frames, layer_id=layer_id)))
+        out.append(
+            Stem(
+                name,
+                lambda start, frames: desk.window(standing, bus, part_ids, start, frames, layer_id=layer_id),
+            )
+        )
 
     parts = standing.document.ordered_parts()
     for part_id, part in parts:
@@ -82,7 +97,11 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
     if choice.sums:
         of("Everything", "both", everything)
     if not out:
-        raise Problem("Nothing is chosen that could be printed.", "Nothing was written.", "Choose recordings, layers or sums.")
+        raise Problem(
+            "Nothing is chosen that could be printed.",
+            "Nothing was written.",
+            "Choose recordings, layers or sums.",
+        )
     return out
 
 
@@ -103,7 +122,9 @@ def report(desk: Desk, standing: Standing, choice: StemChoice) -> StemReport:
 
 
 def _line(name: str, said: Printed) -> StemLine:
-    return StemLine(name=name, peak_db=round(said.peak_db, 2), over=said.over, loudness_lkfs=round(said.loudness_lkfs, 1))
+    return StemLine(
+        name=name, peak_db=round(said.peak_db, 2), over=said.over, loudness_lkfs=round(said.loudness_lkfs, 1)
+    )
 
 
 def printed(desk: Desk, standing: Standing, bus: Bus, part_ids: list[str], settings: PrintSettings) -> Path:
@@ -111,14 +132,23 @@ def printed(desk: Desk, standing: Standing, bus: Bus, part_ids: list[str], setti
     document = standing.document
     path = draft(desk, ENDING[settings.form])
     print_file(
-        path, lambda start, frames: desk.window(standing, bus, part_ids, start, frames), round(document.length_s * document.rate_hz), document.rate_hz, settings,
-        document.origin_s or 0.0, document.name,
+        path,
+        lambda start, frames: desk.window(standing, bus, part_ids, start, frames),
+        round(document.length_s * document.rate_hz),
+        document.rate_hz,
+        settings,
+        document.origin_s or 0.0,
+        document.name,
     )
     return path
 
 
-def bundle(desk: Desk, standing: Standing, choice: StemChoice, go_on: GoOn | None = None) -> tuple[Path, StemReport]:
-    """All chosen prints, the MIDI and a report in one zip, and what the prints say; on any error nothing of it stays."""
+def bundle(
+    desk: Desk, standing: Standing, choice: StemChoice, go_on: GoOn | None = None
+) -> tuple[Path, StemReport]:
+    """All chosen prints, the MIDI and a report in one zip, and what the prints say; on any error nothing of
+    it stays.
+    """
     document, settings = standing.document, choice.settings
     ending = ENDING[settings.form]
     prints = [Print(draft(desk, ending), stem.window, stem.name) for stem in stems(desk, standing, choice)]
@@ -128,7 +158,9 @@ def bundle(desk: Desk, standing: Standing, choice: StemChoice, go_on: GoOn | Non
         frames = round(document.length_s * document.rate_hz)
         # Closed at once where anything goes wrong, so that no print goes on that nobody waits for.
         with (
-            closing(print_all(prints, frames, document.rate_hz, settings, document.origin_s or 0.0, go_on)) as finished,
+            closing(
+                print_all(prints, frames, document.rate_hz, settings, document.origin_s or 0.0, go_on)
+            ) as finished,
             zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as files,
         ):
             for made, said in finished:
@@ -138,7 +170,10 @@ def bundle(desk: Desk, standing: Standing, choice: StemChoice, go_on: GoOn | Non
                     made.path.unlink(missing_ok=True)
                 lines.append(_line(made.title, said))
             if choice.midi:
-                tracks = [Track(standing.names[part_id], standing.notes(part_id)) for part_id, _ in document.ordered_parts()]
+                tracks = [
+                    Track(standing.names[part_id], standing.notes(part_id))
+                    for part_id, _ in document.ordered_parts()
+                ]
                 files.writestr(file_name(f"{document.name}.mid"), midi_file(tracks, document.tempo))
             files.writestr("report.csv", _as_table(lines))
     except BaseException as error:
@@ -146,7 +181,11 @@ def bundle(desk: Desk, standing: Standing, choice: StemChoice, go_on: GoOn | Non
         for made in prints:
             made.path.unlink(missing_ok=True)
         if disk_is_full(error):
-            raise Problem("The disk is full; the prints could not be finished.", "The session is as it was, and no half file was left.", "Make room and print again.") from error
+            raise Problem(
+                "The disk is full; the prints could not be finished.",
+                "The session is as it was, and no half file was left.",
+                "Make room and print again.",
+            ) from error
         raise
     return path, StemReport(lines=lines)
 

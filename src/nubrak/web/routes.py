@@ -17,7 +17,7 @@ from sse_starlette.sse import EventSourceResponse
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core.decide import WORTH_A_LOOK, Decisions, Mark, alike_to, places
+from nubrak.core.decide import WORTH_A_LOOK, Decisions, Mark, places, similar_to
 from nubrak.core.flow import band_of
 from nubrak.core.midi import TICKS_PER_QUARTER, USUAL_TICKS, Track, half_tick_ms, midi_file
 from nubrak.core.mix import Bus
@@ -35,11 +35,10 @@ from nubrak.web.looks import bar_to_take, differences, hit_lines, leaks_of, look
 from nubrak.web.printing import printed
 from nubrak.web.shapes import (
     AddRequest,
-    Alike,
     AnalysisRequest,
-    AskAlike,
     AskDecision,
     AskReason,
+    AskSimilar,
     BestBar,
     DecisionColumns,
     EditRequest,
@@ -51,6 +50,7 @@ from nubrak.web.shapes import (
     ProblemBody,
     Reason,
     SecondLook,
+    Similar,
     SpillMap,
     WalkRequest,
 )
@@ -70,7 +70,9 @@ AnyDesk = Annotated[Desk, Depends(desk_of)]
 @router.get("/library")
 def library(desk: AnyDesk) -> Library:
     """Pieces and kits to choose from."""
-    return Library(pieces=list(PIECES.values()), materials=list(MATERIALS.values()), kits=all_kits(desk.engine))
+    return Library(
+        pieces=list(PIECES.values()), materials=list(MATERIALS.values()), kits=all_kits(desk.engine)
+    )
 
 
 @router.get("/sessions")
@@ -117,7 +119,11 @@ def redo(session_id: str, body: WalkRequest, desk: AnyDesk) -> SessionState:
 
 @router.post("/sessions/{session_id}/sources", status_code=201)
 async def add_source(
-    session_id: str, request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "unnamed", source: str | None = None,
+    session_id: str,
+    request: Request,
+    desk: AnyDesk,
+    name: Annotated[str, Query(max_length=4096)] = "unnamed",
+    source: str | None = None,
 ) -> SessionState:
     """Take a file in as a new source, or as a further take of one; the request's body is the file."""
     document = desk.sessions.get(session_id).document
@@ -143,12 +149,25 @@ def overview(session_id: str, desk: AnyDesk) -> Overview:
     for part_id, part in standing.document.ordered_parts():
         notes, decisions = standing.notes(part_id), standing.decisions(part_id)
         share, problem = desk.progress(standing.waiting[part_id])
-        parts.append(PartOverview(
-            part_id=part_id, name=standing.document.part_name(part_id), time_s=np.round(notes.time_s, 5).tolist(), velocity=notes.velocity.tolist(),
-            doubtful=len(places({part_id: decisions})), by_hand=len(part.marks), progress=share, problem=problem,
-        ))
+        parts.append(
+            PartOverview(
+                part_id=part_id,
+                name=standing.document.part_name(part_id),
+                time_s=np.round(notes.time_s, 5).tolist(),
+                velocity=notes.velocity.tolist(),
+                doubtful=len(places({part_id: decisions})),
+                by_hand=len(part.marks),
+                progress=share,
+                problem=problem,
+            )
+        )
     rounding = {ticks: round(half_tick_ms(standing.document.tempo, ticks), 4) for ticks in USUAL_TICKS}
-    return Overview(revision=standing.state.revision, length_s=standing.document.length_s, rounding_ms=rounding, parts=parts)
+    return Overview(
+        revision=standing.state.revision,
+        length_s=standing.document.length_s,
+        rounding_ms=rounding,
+        parts=parts,
+    )
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/decisions", response_model=DecisionColumns)
@@ -164,13 +183,29 @@ def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -
     velocity[notes.row[struck]] = notes.velocity[struck]
     lost, let_in = differences(now, then)
     low_hz, high_hz = band_of(replace(standing.inputs[part_id], find=body.find or part.find))
-    # Asked for at every step of a dragged threshold: the columns go out as they are, without being checked once more.
+    # Asked for at every step of a dragged threshold: the columns go out as they are, without being checked
+    # once more.
     columns = DecisionColumns.model_construct(
-        revision=standing.state.revision, time_s=np.round(then.time_s, 6).tolist(), level_db=np.round(then.level_db, 2).tolist(),
-        rise_db=np.round(then.rise_db, 1).tolist(), state=then.state.tolist(), doubt=np.round(then.doubt, 3).tolist(),
-        spill_db=np.round(then.spill_db, 1).tolist(), velocity=velocity.tolist(),
-        hits=int(np.count_nonzero(then.counts)), lost_s=lost, let_in_s=let_in, threshold_db=round(then.threshold_db, 2), hold_off_ms=then.hold_off_ms,
-        re_arm_db=then.re_arm_db, rise_needed_db=then.rise_needed_db, low_hz=low_hz, high_hz=high_hz, weighs=then.weighs, worth_a_look=WORTH_A_LOOK, suggestion=then.suggestion,
+        revision=standing.state.revision,
+        time_s=np.round(then.time_s, 6).tolist(),
+        level_db=np.round(then.level_db, 2).tolist(),
+        rise_db=np.round(then.rise_db, 1).tolist(),
+        state=then.state.tolist(),
+        doubt=np.round(then.doubt, 3).tolist(),
+        spill_db=np.round(then.spill_db, 1).tolist(),
+        velocity=velocity.tolist(),
+        hits=int(np.count_nonzero(then.counts)),
+        lost_s=lost,
+        let_in_s=let_in,
+        threshold_db=round(then.threshold_db, 2),
+        hold_off_ms=then.hold_off_ms,
+        re_arm_db=then.re_arm_db,
+        rise_needed_db=then.rise_needed_db,
+        low_hz=low_hz,
+        high_hz=high_hz,
+        weighs=then.weighs,
+        worth_a_look=WORTH_A_LOOK,
+        suggestion=then.suggestion,
     )
     return Response(columns.model_dump_json(), media_type="application/json")
 
@@ -185,19 +220,25 @@ def why(session_id: str, part_id: str, body: AskReason, desk: AnyDesk) -> Reason
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/alike")
-def alike(session_id: str, part_id: str, body: AskAlike, desk: AnyDesk) -> Alike:
+def similarity(session_id: str, part_id: str, body: AskSimilar, desk: AnyDesk) -> Similar:
     """What sounds like one candidate and was decided the same way."""
     standing = desk.standing(session_id)
     found = standing.decisions(part_id, body.find)
     _there(found, body.index)
-    return Alike(time_s=found.time_s[alike_to(standing.inputs[part_id].candidates, found, body.index)].tolist())
+    return Similar(
+        time_s=found.time_s[similar_to(standing.inputs[part_id].candidates, found, body.index)].tolist()
+    )
 
 
 @router.get("/sessions/{session_id}/second-look")
 def second_look(session_id: str, desk: AnyDesk, part: str | None = None) -> SecondLook:
     """The doubtful places of a session or of one part, worst first."""
     standing = desk.standing(session_id)
-    return SecondLook(revision=standing.state.revision, places=look_places(standing, _chosen(standing, part)), analysing=any(standing.waiting.values()))
+    return SecondLook(
+        revision=standing.state.revision,
+        places=look_places(standing, _chosen(standing, part)),
+        analysing=any(standing.waiting.values()),
+    )
 
 
 @router.get("/sessions/{session_id}/best-bar")
@@ -218,14 +259,22 @@ def give(session_id: str, part_id: str, body: GiveRequest, desk: AnyDesk) -> Ses
     standing = desk.standing(session_id)
     here = {secrets.token_hex(5): time_s for time_s in body.time_s}
     there = {secrets.token_hex(5): snapped(desk, standing, body.to_part_id, time_s) for time_s in body.time_s}
-    return desk.sessions.edit(session_id, body.revision, Give(kind="give", part_id=part_id, to_part_id=body.to_part_id, marks=here, there=there))
+    return desk.sessions.edit(
+        session_id,
+        body.revision,
+        Give(kind="give", part_id=part_id, to_part_id=body.to_part_id, marks=here, there=there),
+    )
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/add")
 def add_hit(session_id: str, part_id: str, body: AddRequest, desk: AnyDesk) -> SessionState:
     """Add a hit near a place; it snaps to the attack."""
     time_s = snapped(desk, desk.standing(session_id), part_id, body.time_s)
-    return desk.sessions.edit(session_id, body.revision, SetMark(kind="mark", part_id=part_id, marks={secrets.token_hex(5): Mark(kind="add", time_s=time_s)}))
+    return desk.sessions.edit(
+        session_id,
+        body.revision,
+        SetMark(kind="mark", part_id=part_id, marks={secrets.token_hex(5): Mark(kind="add", time_s=time_s)}),
+    )
 
 
 def _there(found: Decisions, index: int) -> None:
@@ -249,55 +298,106 @@ async def events(session_id: str, request: Request, desk: AnyDesk) -> EventSourc
 
 @router.get("/audio/{audio}/peaks/{exponent}/{index}", response_class=Response)
 def peak_tile(audio: str, exponent: int, index: int, desk: AnyDesk) -> Response:
-    """Smallest and largest samples, little-endian int16 pairs, of ``peaks.TILE_BINS`` bins of 2**exponent samples."""
+    """Smallest and largest samples, little-endian int16 pairs, of ``peaks.TILE_BINS`` bins of 2**exponent
+    samples.
+    """
     desk.facts(audio)
     if not (0 <= exponent <= 24 and 0 <= index < 1 << 32):
         raise Problem("There is no such picture.", kind="missing")
-    tile = peaks.tile(desk.cache.peaks_base(audio), desk.cache.mono(audio) if exponent < peaks.BASE_EXPONENT else np.zeros(0, np.float32), exponent, index)
-    return Response(tile.astype("<i2").tobytes(), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    tile = peaks.tile(
+        desk.cache.peaks_base(audio),
+        desk.cache.mono(audio) if exponent < peaks.BASE_EXPONENT else np.zeros(0, np.float32),
+        exponent,
+        index,
+    )
+    return Response(
+        tile.astype("<i2").tobytes(),
+        media_type="application/octet-stream",
+        headers={"Cache-Control": "private, max-age=31536000, immutable"},
+    )
 
 
 @router.get("/sessions/{session_id}/print/midi", response_class=Response)
 def print_midi(
-    session_id: str, desk: AnyDesk, part: str | None = None, layout: Literal["tracks", "one", "each"] = "tracks",
-    per_quarter: Annotated[int, Query(ge=24, le=15360)] = TICKS_PER_QUARTER, start_s: Annotated[float | None, Query(ge=0)] = None,
+    session_id: str,
+    desk: AnyDesk,
+    part: str | None = None,
+    layout: Literal["tracks", "one", "each"] = "tracks",
+    per_quarter: Annotated[int, Query(ge=24, le=15360)] = TICKS_PER_QUARTER,
+    start_s: Annotated[float | None, Query(ge=0)] = None,
     end_s: Annotated[float | None, Query(ge=0)] = None,
 ) -> Response:
-    """Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a zip; of a region only,
-    where both its ends are given.
+    """Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a
+    zip; of a region only, where both its ends are given.
     """
     standing = desk.standing(session_id)
-    tempo, span = standing.document.tempo, (start_s, end_s) if start_s is not None and end_s is not None else None
-    tracks = [Track(standing.document.part_name(part_id), standing.notes(part_id)) for part_id in _chosen(standing, part)]
+    tempo, span = (
+        standing.document.tempo,
+        (start_s, end_s) if start_s is not None and end_s is not None else None,
+    )
+    tracks = [
+        Track(standing.document.part_name(part_id), standing.notes(part_id))
+        for part_id in _chosen(standing, part)
+    ]
     if layout != "each":
-        return Response(midi_file(tracks, tempo, layout == "one", per_quarter, span), media_type="audio/midi", headers=download(standing, part, "mid"))
+        return Response(
+            midi_file(tracks, tempo, layout == "one", per_quarter, span),
+            media_type="audio/midi",
+            headers=download(standing, part, "mid"),
+        )
     files = BytesIO()
     with zipfile.ZipFile(files, "w", zipfile.ZIP_DEFLATED) as bundle:
         for track in tracks:
-            bundle.writestr(file_name(f"{track.name}.mid"), midi_file([track], tempo, False, per_quarter, span))
-    return Response(files.getvalue(), media_type="application/zip", headers=download(standing, part, "zip", "MIDI"))
+            bundle.writestr(
+                file_name(f"{track.name}.mid"), midi_file([track], tempo, False, per_quarter, span)
+            )
+    return Response(
+        files.getvalue(), media_type="application/zip", headers=download(standing, part, "zip", "MIDI")
+    )
 
 
 @router.get("/sessions/{session_id}/print/hits", response_class=Response)
-def print_hits(session_id: str, desk: AnyDesk, form: Literal["csv", "json", "jams"] = "csv", part: str | None = None) -> Response:
+def print_hits(
+    session_id: str, desk: AnyDesk, form: Literal["csv", "json", "jams"] = "csv", part: str | None = None
+) -> Response:
     """Hits as an open list: a CSV table, JSON, or a JAMS annotation."""
     standing = desk.standing(session_id)
     lines = [line for part_id in _chosen(standing, part) for line in hit_lines(standing, part_id)]
     title, length_s = standing.document.name, standing.document.length_s
-    text = to_csv(lines) if form == "csv" else (to_json if form == "json" else to_jams)(lines, title, length_s)
-    return Response(text.encode(), media_type="text/csv; charset=utf-8" if form == "csv" else "application/json", headers=download(standing, part, form))
+    text = (
+        to_csv(lines) if form == "csv" else (to_json if form == "json" else to_jams)(lines, title, length_s)
+    )
+    return Response(
+        text.encode(),
+        media_type="text/csv; charset=utf-8" if form == "csv" else "application/json",
+        headers=download(standing, part, form),
+    )
 
 
 @router.get("/sessions/{session_id}/print/audio", response_class=FileResponse)
 def print_audio(
-    session_id: str, desk: AnyDesk, bus: Bus = "layers", depth: Depth = "24", part: str | None = None, form: Form = "wav", channels: Literal["stereo", "mono"] = "stereo",
+    session_id: str,
+    desk: AnyDesk,
+    bus: Bus = "layers",
+    depth: Depth = "24",
+    part: str | None = None,
+    form: Form = "wav",
+    channels: Literal["stereo", "mono"] = "stereo",
     rate_hz: Annotated[int | None, Query(ge=8000, le=192000)] = None,
 ) -> FileResponse:
     """An audio file of the whole session that starts at zero and, as WAV, says when that was."""
     standing = desk.standing(session_id)
-    parts, settings = _chosen(standing, part), PrintSettings(form=form, depth=depth, channels=channels, rate_hz=rate_hz)
+    parts, settings = (
+        _chosen(standing, part),
+        PrintSettings(form=form, depth=depth, channels=channels, rate_hz=rate_hz),
+    )
     path = printed(desk, standing, bus, parts, settings)
-    return FileResponse(path, media_type=f"audio/{form}", headers=download(standing, part, ENDING[form], bus), background=BackgroundTask(path.unlink))
+    return FileResponse(
+        path,
+        media_type=f"audio/{form}",
+        headers=download(standing, part, ENDING[form], bus),
+        background=BackgroundTask(path.unlink),
+    )
 
 
 def _chosen(standing: Standing, part: str | None) -> list[str]:

@@ -11,4 +11,10 @@ from nubrak.work.settings import Settings
 def run_server() -> None:
     """Serve until interrupted."""
     settings = Settings()
-    uvicorn.run(make_application(settings), host="127.0.0.1", port=settings.port, log_level="warning", timeout_graceful_shutdown=2)
+    uvicorn.run(
+        make_application(settings),
+        host="127.0.0.1",
+        port=settings.port,
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+    )

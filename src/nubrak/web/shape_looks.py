@@ -5,22 +5,52 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.midi import Left, ReadMidi, compare, proposals
+from nubrak.core.midi import Left, ReadMidi, midi_difference, proposals
 from nubrak.core.pieces import GENERAL_MIDI, PIECES, NoteMap
-from nubrak.core.shape import CurveShape, Notes, deviation_ms, feel_of, in_scope, marks_of_hits, speaks_of_note, starting_curve, steps_of_bar, usual_db_of, velocity_of
+from nubrak.core.shape import (
+    CurveShape,
+    Notes,
+    deviation_ms,
+    feel_of,
+    in_scope,
+    marks_of_hits,
+    speaks_of_note,
+    starting_curve,
+    steps_of_bar,
+    usual_db_of,
+    velocity_of,
+)
 from nubrak.core.sort import same_sounds
 from nubrak.core.tempo import Grid, TempoGuess, beats_at, estimate_tempo, follow
 from nubrak.web.desk import Desk, Standing
-from nubrak.web.shape_wire import AskShape, ChangesFromMidi, LiveNotes, NoteLine, NoteMapTable, Same, ShapeColumns
+from nubrak.web.shape_wire import (
+    AskShape,
+    ChangesFromMidi,
+    LiveNotes,
+    NoteLine,
+    NoteMapTable,
+    Same,
+    ShapeColumns,
+)
 
 _STARTS: tuple[CurveShape, ...] = ("played", "closer", "wider", "straight", "even")
 
 
 def shape_columns(standing: Standing, part_id: str, ask: AskShape) -> ShapeColumns:
     """A part's notes as they stand, as played, or as other settings would have them."""
-    decisions, part, tempo = standing.decisions(part_id), standing.document.part(part_id), standing.document.tempo
+    decisions, part, tempo = (
+        standing.decisions(part_id),
+        standing.document.part(part_id),
+        standing.document.tempo,
+    )
     settings = ask.shape or part.shape
-    notes = standing.notes(part_id, before=True) if ask.before else standing.shaped(part_id, decisions, settings) if ask.shape else standing.notes(part_id)
+    notes = (
+        standing.notes(part_id, before=True)
+        if ask.before
+        else standing.shaped(part_id, decisions, settings)
+        if ask.shape
+        else standing.notes(part_id)
+    )
     drawn = settings.timing.quantise
     grid = ask.grid or (drawn.grid if drawn is not None else Grid())
     beats = beats_at(tempo, notes.time_s)
@@ -33,8 +63,12 @@ def shape_columns(standing: Standing, part_id: str, ask: AskShape) -> ShapeColum
     by_hand = {row for row, mark in marks_of_hits(decisions, part.mark_list).items() if speaks_of_note(mark)}
     beside = list(part.pattern.items())
     # What is beside the recorded ones says for itself when it is played, and how hard.
-    struck_s = [float(decisions.time_s[row]) if row >= 0 else beside[-1 - row][1].time_s for row in notes.row.tolist()]
-    before = [float(played[row]) if row >= 0 else float(beside[-1 - row][1].velocity) for row in notes.row.tolist()]
+    struck_s = [
+        float(decisions.time_s[row]) if row >= 0 else beside[-1 - row][1].time_s for row in notes.row.tolist()
+    ]
+    before = [
+        float(played[row]) if row >= 0 else float(beside[-1 - row][1].velocity) for row in notes.row.tolist()
+    ]
     all_struck_s = np.sort(np.concatenate([decisions.time_s[hits], [note.time_s for _, note in beside]]))
     starts = {kind: starting_curve(kind, strength, usual_db) for kind in _STARTS}
     # A hair before the bar line belongs to the bar it is meant for.
@@ -78,7 +112,9 @@ def same(desk: Desk, standing: Standing, part_id: str) -> Same:
     document, decisions = standing.document, standing.decisions(part_id)
     time_s = decisions.time_s[decisions.counts]
     group, residual = np.full(len(time_s), -1), np.zeros(len(time_s))
-    for clip in [clip for source_id in document.part(part_id).sources[:1] for clip in document.sources[source_id].clips]:
+    for clip in [
+        clip for source_id in document.part(part_id).sources[:1] for clip in document.sources[source_id].clips
+    ]:
         here = np.nonzero((time_s >= clip.start_s) & (time_s < clip.start_s + clip.length_s))[0]
         found = same_sounds(desk.cache.mono(clip.audio), time_s[here] - clip.start_s, clip.rate_hz)
         group[here] = np.where(found.group >= 0, found.group + group.max() + 1, -1)
@@ -89,13 +125,28 @@ def same(desk: Desk, standing: Standing, part_id: str) -> Same:
         said = "Every stroke is a sound of its own, as a player's are."
     else:
         worst = float(residual[group >= 0].max())
-        said = f"{copies} of {len(group)} hits are copies of {groups} sound{'' if groups == 1 else 's'}: taken off each other, {worst:.0f} dB or less is left.".replace("-", "−")
-        said += " Its dynamics are programmed; Recovery and Accents below give it a player's." if programmed else ""
-    return Same(time_s=np.round(time_s, 6).tolist(), group=group.tolist(), residual_db=np.round(residual, 1).tolist(), programmed=programmed, said=said)
+        said = (
+            f"{copies} of {len(group)} hits are copies of {groups} sound{'' if groups == 1 else 's'}: taken "
+            f"off each other, {worst:.0f} dB or less is left."
+        ).replace("-", "−")
+        said += (
+            " Its dynamics are programmed; Recovery and Accents below give it a player's."
+            if programmed
+            else ""
+        )
+    return Same(
+        time_s=np.round(time_s, 6).tolist(),
+        group=group.tolist(),
+        residual_db=np.round(residual, 1).tolist(),
+        programmed=programmed,
+        said=said,
+    )
 
 
 def struck(standing: Standing, part_ids: list[str]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """All hits of these parts in order of time, (n,) in s, and how strong each is against its part's, (n,)."""
+    """All hits of these parts in order of time, (n,) in s, and how strong each is against its part's,
+    (n,).
+    """
     times, weights = [np.zeros(0)], [np.zeros(0)]
     for part_id in part_ids or list(standing.document.parts):
         notes = standing.notes(part_id, before=True)
@@ -122,12 +173,17 @@ def following(standing: Standing, part_ids: list[str]) -> dict[str, object]:
 def changes_from(standing: Standing, read: ReadMidi) -> ChangesFromMidi:
     """What a MIDI file that left from here says different now."""
     document = standing.document
-    left = {part_id: (standing.names[part_id], standing.notes(part_id)) for part_id, _ in document.ordered_parts()}
-    back = compare(left, read)
-    about = {
-        part_id: Left(standing.notes(part_id), standing.decisions(part_id), part.mark_list, part.pattern) for part_id, part in document.parts.items()
+    left = {
+        part_id: (standing.names[part_id], standing.notes(part_id)) for part_id, _ in document.ordered_parts()
     }
-    return ChangesFromMidi(proposals=proposals(back.differences, about), same=back.same, strange=back.strange, said=read.said)
+    back = midi_difference(left, read)
+    about = {
+        part_id: Left(standing.notes(part_id), standing.decisions(part_id), part.mark_list, part.pattern)
+        for part_id, part in document.parts.items()
+    }
+    return ChangesFromMidi(
+        proposals=proposals(back.differences, about), same=back.same, strange=back.strange, said=read.said
+    )
 
 
 def live_notes(standing: Standing, part_ids: list[str], before: bool) -> LiveNotes:
@@ -140,15 +196,30 @@ def live_notes(standing: Standing, part_ids: list[str], before: bool) -> LiveNot
     length_s = np.concatenate([notes.each_length_s(standing.document.tempo) for notes in chosen])
     note, velocity, channel = (
         np.concatenate(column)[order].tolist()
-        for column in ([notes.each_number for notes in chosen], [notes.velocity for notes in chosen], [np.full(len(notes), notes.channel) for notes in chosen])
+        for column in (
+            [notes.each_number for notes in chosen],
+            [notes.velocity for notes in chosen],
+            [np.full(len(notes), notes.channel) for notes in chosen],
+        )
     )
-    return LiveNotes.model_construct(time_s=time_s[order].tolist(), length_s=length_s[order].tolist(), note=note, velocity=velocity, channel=channel)
+    return LiveNotes.model_construct(
+        time_s=time_s[order].tolist(),
+        length_s=length_s[order].tolist(),
+        note=note,
+        velocity=velocity,
+        channel=channel,
+    )
 
 
 def note_table(note_map: NoteMap) -> NoteMapTable:
     """A note map line by line."""
     lines = [
-        NoteLine(piece=piece.id, name=piece.name, note=note_map.number_of(piece.id), called=GENERAL_MIDI.get(note_map.number_of(piece.id), "no drum of General MIDI"))
+        NoteLine(
+            piece=piece.id,
+            name=piece.name,
+            note=note_map.number_of(piece.id),
+            called=GENERAL_MIDI.get(note_map.number_of(piece.id), "no drum of General MIDI"),
+        )
         for piece in PIECES.values()
     ]
     return NoteMapTable(name=note_map.name, lines=lines, called=GENERAL_MIDI)

@@ -19,7 +19,15 @@ from nubrak.core.tempo import tapped
 from nubrak.store.notemaps import forget_note_map, keep_note_map, kept_note_maps
 from nubrak.store.sessions import SessionState
 from nubrak.web.routes import AnyDesk, download
-from nubrak.web.shape_looks import changes_from, following, live_notes, note_table, same, shape_columns, tempo_guesses
+from nubrak.web.shape_looks import (
+    changes_from,
+    following,
+    live_notes,
+    note_table,
+    same,
+    shape_columns,
+    tempo_guesses,
+)
 from nubrak.web.shape_wire import (
     AskFeel,
     AskShape,
@@ -61,10 +69,15 @@ def keep_feel(session_id: str, part_id: str, body: AskFeel, desk: AnyDesk) -> Se
     standing = desk.standing(session_id)
     notes, tempo = standing.notes(part_id, before=True), standing.document.tempo
     if len(notes) < 4:
-        raise Problem(f"{standing.names[part_id]} has too few hits to take a feel from.", todo="Take it from a part that plays.")
+        raise Problem(
+            f"{standing.names[part_id]} has too few hits to take a feel from.",
+            todo="Take it from a part that plays.",
+        )
     step, late_ms = deviation_ms(notes.time_s, tempo, body.grid)
     feel = feel_of(body.name, step, late_ms, notes.velocity, body.grid, tempo.bar_beats)
-    return desk.sessions.edit(session_id, body.revision, KeepFeel(kind="keep_feel", feel_id=secrets.token_hex(5), feel=feel))
+    return desk.sessions.edit(
+        session_id, body.revision, KeepFeel(kind="keep_feel", feel_id=secrets.token_hex(5), feel=feel)
+    )
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/repeat")
@@ -74,20 +87,28 @@ def repeat(session_id: str, part_id: str, body: Repeat, desk: AnyDesk) -> Sessio
     if body.end_s - body.start_s < 0.01:
         raise Problem("The stretch to repeat is empty.", todo="Drag over the bar that shall come again.")
     notes, tempo = standing.notes(part_id), standing.document.tempo
-    new = repeated(notes, tempo, body.start_s, body.end_s, body.times) if body.to_s is None else copied(notes, tempo, body.start_s, body.end_s, [body.to_s])
+    new = (
+        repeated(notes, tempo, body.start_s, body.end_s, body.times)
+        if body.to_s is None
+        else copied(notes, tempo, body.start_s, body.end_s, [body.to_s])
+    )
     if not new:
         raise Problem("There are no notes in this stretch.", todo="Drag over notes.")
     new = beside_what_is_there(new, notes)
     if not new:
         raise Problem("These notes stand there already.", todo="Repeat further on, or more often.")
-    return desk.sessions.edit(session_id, body.revision, SetPattern(kind="set_pattern", part_id=part_id, notes=_with_ids(new)))
+    return desk.sessions.edit(
+        session_id, body.revision, SetPattern(kind="set_pattern", part_id=part_id, notes=_with_ids(new))
+    )
 
 
 @router.post("/sessions/{session_id}/tempo/guesses")
 def guesses(session_id: str, body: AskTempo, desk: AnyDesk) -> TempoGuesses:
     """The tempo that the hits suggest, half of it and double it."""
     standing = desk.standing(session_id)
-    hits = sum(len(standing.notes(part_id, before=True)) for part_id in body.part_ids or standing.document.parts)
+    hits = sum(
+        len(standing.notes(part_id, before=True)) for part_id in body.part_ids or standing.document.parts
+    )
     return TempoGuesses(guesses=tempo_guesses(standing, body.part_ids), hits=hits)
 
 
@@ -97,7 +118,9 @@ def follow_performance(session_id: str, body: FollowRequest, desk: AnyDesk) -> S
     changes = following(desk.standing(session_id), body.part_ids)
     if not changes["changes"]:
         raise Problem("There are too few hits to follow.", todo="Choose a part that keeps time.")
-    return desk.sessions.edit(session_id, body.revision, SetTempo.model_validate({"kind": "set_tempo", "changes": changes}))
+    return desk.sessions.edit(
+        session_id, body.revision, SetTempo.model_validate({"kind": "set_tempo", "changes": changes})
+    )
 
 
 @router.post("/tempo/tapped")
@@ -111,12 +134,19 @@ async def tempo_from_midi(session_id: str, request: Request, desk: AnyDesk, revi
     """Tempo, its changes and the time signature of a MIDI file; the request's body is the file."""
     read = await run_in_threadpool(read_midi, await _body(request, MOST_BYTES))
     changes: dict[str, Any] = read.tempo.model_dump(exclude={"bar_one_s"})
-    return await run_in_threadpool(desk.sessions.edit, session_id, revision, SetTempo.model_validate({"kind": "set_tempo", "changes": changes | {"bar_one_s": 0.0}}))
+    return await run_in_threadpool(
+        desk.sessions.edit,
+        session_id,
+        revision,
+        SetTempo.model_validate({"kind": "set_tempo", "changes": changes | {"bar_one_s": 0.0}}),
+    )
 
 
 @router.post("/sessions/{session_id}/midi/changes")
 async def midi_changes(session_id: str, request: Request, desk: AnyDesk) -> ChangesFromMidi:
-    """A MIDI file that left from here, edited elsewhere: what is different now. The request's body is the file."""
+    """A MIDI file that left from here, edited elsewhere: what is different now. The request's body is the
+    file.
+    """
     read = await run_in_threadpool(read_midi, await _body(request, MOST_BYTES))
     return await run_in_threadpool(lambda: changes_from(desk.standing(session_id), read))
 
@@ -128,7 +158,9 @@ async def midi_parts(session_id: str, request: Request, desk: AnyDesk, revision:
     document = await run_in_threadpool(lambda: desk.standing(session_id).document)
     found = parts_of(read, document.note_map)
     if not found:
-        raise Problem("This MIDI file holds no notes.", "Nothing was changed.", "Export the tracks that have notes.")
+        raise Problem(
+            "This MIDI file holds no notes.", "Nothing was changed.", "Export the tracks that have notes."
+        )
     parts = [NewPart(piece=one.piece, notes=_with_ids(one.notes)) for one in found]
     return await run_in_threadpool(_add_parts, desk, session_id, revision, parts)
 
@@ -141,11 +173,16 @@ async def hits_in(session_id: str, request: Request, desk: AnyDesk, revision: in
     by_part: dict[tuple[str, str], list[PatternNote]] = {}
     for line in lines:
         usual = document.note_map.number_of(line.piece)
-        note = PatternNote(time_s=line.note_time_s, velocity=line.velocity, note=None if line.note == usual else line.note)
+        note = PatternNote(
+            time_s=line.note_time_s, velocity=line.velocity, note=None if line.note == usual else line.note
+        )
         by_part.setdefault((line.part, line.piece), []).append(note)
     if not by_part:
         raise Problem("This list holds no hits.", "Nothing was changed.")
-    parts = [NewPart.model_validate({"piece": piece, "notes": _with_ids(notes)}) for (_, piece), notes in by_part.items()]
+    parts = [
+        NewPart.model_validate({"piece": piece, "notes": _with_ids(notes)})
+        for (_, piece), notes in by_part.items()
+    ]
     return await run_in_threadpool(_add_parts, desk, session_id, revision, parts)
 
 
@@ -167,7 +204,11 @@ def note_map(session_id: str, desk: AnyDesk) -> NoteMapTable:
 def print_note_map(session_id: str, desk: AnyDesk) -> Response:
     """The note map as a CSV table."""
     standing = desk.standing(session_id)
-    return Response(notemap.to_text(standing.document.note_map).encode(), media_type="text/csv; charset=utf-8", headers=download(standing, None, "csv", "note map"))
+    return Response(
+        notemap.to_text(standing.document.note_map).encode(),
+        media_type="text/csv; charset=utf-8",
+        headers=download(standing, None, "csv", "note map"),
+    )
 
 
 @router.get("/note-maps")
@@ -189,9 +230,14 @@ def forget_map(name: str, desk: AnyDesk) -> None:
 
 
 @router.post("/note-map")
-async def read_note_map(request: Request, name: Annotated[str, Query(max_length=200)] = "Imported") -> NoteMapRead:
+async def read_note_map(
+    request: Request, name: Annotated[str, Query(max_length=200)] = "Imported"
+) -> NoteMapRead:
     """A CSV table as a note map, and what was skipped; the request's body is the table."""
-    found, skipped = notemap.from_text((await _body(request, _MOST_TEXT_BYTES)).decode("utf-8", "replace"), name.rpartition(".")[0][:80] or "Imported")
+    found, skipped = notemap.from_text(
+        (await _body(request, _MOST_TEXT_BYTES)).decode("utf-8", "replace"),
+        name.rpartition(".")[0][:80] or "Imported",
+    )
     return NoteMapRead(note_map=found, skipped=skipped)
 
 
@@ -201,7 +247,11 @@ async def _body(request: Request, most: int) -> bytes:
     async for chunk in request.stream():
         out += chunk
         if len(out) > most:
-            raise Problem(f"This file has more than {most / 1e6:.0f} MB; no such file of drums is that large.", "Nothing was changed.", "Choose the file itself.")
+            raise Problem(
+                f"This file has more than {most / 1e6:.0f} MB; no such file of drums is that large.",
+                "Nothing was changed.",
+                "Choose the file itself.",
+            )
     return bytes(out)
 
 
@@ -210,4 +260,6 @@ def _with_ids(notes: list[PatternNote]) -> dict[str, PatternNote]:
 
 
 def _add_parts(desk: AnyDesk, session_id: str, revision: int, parts: list[NewPart]) -> SessionState:
-    return desk.sessions.edit(session_id, revision, AddParts(kind="add_parts", parts={secrets.token_hex(5): part for part in parts}))
+    return desk.sessions.edit(
+        session_id, revision, AddParts(kind="add_parts", parts={secrets.token_hex(5): part for part in parts})
+    )

@@ -19,7 +19,10 @@ class AskShape(BaseModel):
 
     shape: ShapeSettings | None = Field(default=None, description="settings that are still being moved")
     before: bool = Field(default=False, description="as played, with nothing shaped")
-    grid: Grid | None = Field(default=None, description="the steps timing is told against; empty: those it is drawn to, else sixteenths")
+    grid: Grid | None = Field(
+        default=None,
+        description="the steps timing is told against; empty: those it is drawn to, else sixteenths",
+    )
 
 
 class ShapeColumns(BaseModel):
@@ -27,8 +30,12 @@ class ShapeColumns(BaseModel):
 
     revision: int
     time_s: list[float]
-    struck_s: list[float] = Field(description="when it was struck, or, beside the recorded ones, where it was put: what a scope speaks of")
-    found_s: list[float | None] = Field(description="where the stroke was found: what a mark speaks of; empty beside the recorded ones")
+    struck_s: list[float] = Field(
+        description="when it was struck, or, beside the recorded ones, put: what a scope speaks of"
+    )
+    found_s: list[float | None] = Field(
+        description="where the stroke was found: what a mark speaks of; empty beside the recorded ones"
+    )
     strength_db: list[float | None]
     played: list[float] = Field(description="velocity by the curve alone, before any step")
     velocity: list[int]

@@ -64,7 +64,9 @@ class Overview(BaseModel):
 
     revision: int
     length_s: float
-    rounding_ms: dict[int, float] = Field(description="how far a note may be from its stroke in MIDI of so many ticks per quarter")
+    rounding_ms: dict[int, float] = Field(
+        description="how far a note may be from its stroke in MIDI of so many ticks per quarter"
+    )
     parts: list[PartOverview]
 
 
@@ -77,7 +79,9 @@ class DecisionColumns(BaseModel):
     rise_db: list[float]
     state: list[int]
     doubt: list[float]
-    spill_db: list[float] = Field(description="what other strokes spill there, in dBFS; −200 where nothing does")
+    spill_db: list[float] = Field(
+        description="what other strokes spill there, in dBFS; −200 where nothing does"
+    )
     velocity: list[int] = Field(description="0 where it does not count")
     hits: int
     lost_s: list[float] = Field(description="hits as the part stands that would be lost")
@@ -145,13 +149,13 @@ class SecondLook(BaseModel):
     analysing: bool = Field(description="whether more may come")
 
 
-class AskAlike(AskDecision):
+class AskSimilar(AskDecision):
     """What sounds like one row."""
 
     index: int = Field(ge=0)
 
 
-class Alike(BaseModel):
+class Similar(BaseModel):
     """Places that sound alike and were decided the same way."""
 
     time_s: list[float]
@@ -171,7 +175,9 @@ class LeakLine(BaseModel):
     from_part: str
     to_part: str
     level_db: float = Field(description="against how it is heard in its own, as recorded")
-    delay_ms: float | None = Field(description="empty where it lies under other sounds and only its level is known")
+    delay_ms: float | None = Field(
+        description="empty where it lies under other sounds and only its level is known"
+    )
     strokes: int = Field(description="how many taught it")
 
 

@@ -7,7 +7,18 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, Field
 
-from nubrak.core.layer import STROKE_S, UNDER_DB, Layer, Profile, added_db, apart_db, as_stereo, profile, reason, strokes_of
+from nubrak.core.layer import (
+    STROKE_S,
+    UNDER_DB,
+    Layer,
+    Profile,
+    added_db,
+    apart_db,
+    as_stereo,
+    difference_in_words,
+    profile,
+    strokes_of,
+)
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.signal import windows_at
@@ -33,34 +44,48 @@ class Suggestions(BaseModel):
 
 
 def suggestions(desk: Desk, standing: Standing, part_id: str, by: Literal["likeness", "adds"]) -> Suggestions:
-    """The library's instruments for a part by how alike they are to its recorded strokes, or by what they would add."""
+    """The library's instruments for a part by how alike they are to its recorded strokes, or by what they
+    would add.
+    """
     part, rate = standing.document.part(part_id), standing.document.rate_hz
     hits = standing.struck(part_id)
     if not part.sources or not len(hits):
-        raise Problem("This part has no recorded stroke to compare sounds with.", todo="Keep some hits, or choose by ear.")
-    recorded = profile(strokes_of(desk.source_mono(standing.document.source(part.sources[0]), rate), hits, rate), rate)
+        raise Problem(
+            "This part has no recorded stroke to compare sounds with.",
+            todo="Keep some hits, or choose by ear.",
+        )
+    recorded = profile(
+        strokes_of(desk.source_mono(standing.document.source(part.sources[0]), rate), hits, rate), rate
+    )
     found = []
     for kit_id, kit in all_kits(desk.engine).items():
         for instrument_id, instrument in kit.instruments.items():
             sound = _profile_of(desk, instrument, rate)
-            found.append(Suits(
-                kit_id=kit_id, instrument_id=instrument_id, apart_db=round(apart_db(recorded, sound), 1), added_db=round(added_db(recorded, sound, UNDER_DB), 2),
-                said=reason(recorded, sound),
-            ))
+            found.append(
+                Suits(
+                    kit_id=kit_id,
+                    instrument_id=instrument_id,
+                    apart_db=round(apart_db(recorded, sound), 1),
+                    added_db=round(added_db(recorded, sound, UNDER_DB), 2),
+                    said=difference_in_words(recorded, sound),
+                )
+            )
     found.sort(key=(lambda one: one.apart_db) if by == "likeness" else (lambda one: -one.added_db))
     return Suggestions(by=by, sounds=found)
 
 
 def _profile_of(desk: Desk, instrument: Instrument, rate_hz: int) -> Profile:
     """The profile of an instrument's hardest strokes."""
-    turns = instrument.turns(127)[:4]
-    key = (" ".join(f"{sample.audio}{sample.attack_s}" for sample in turns), rate_hz)
+    round_robin = instrument.round_robin(127)[:4]
+    key = (" ".join(f"{sample.audio}{sample.attack_s}" for sample in round_robin), rate_hz)
     kept = desk.profiles.get(key)
     if kept is None:
         plain = Layer(instrument=instrument)
         rows = []
-        for sample in turns:
+        for sample in round_robin:
             audio, attack = desk.voiced(sample, plain, rate_hz)
-            rows.append(windows_at(as_stereo(audio).mean(axis=1), np.array([attack]), round(STROKE_S * rate_hz))[0])
+            rows.append(
+                windows_at(as_stereo(audio).mean(axis=1), np.array([attack]), round(STROKE_S * rate_hz))[0]
+            )
         desk.profiles[key] = kept = profile(np.stack(rows), rate_hz)
     return kept

@@ -4,47 +4,76 @@ from __future__ import annotations
 
 import numpy as np
 
-from nubrak.core.layer import UNDER_DB, Layer, level_under, lock
+from nubrak.core.layer import UNDER_DB, Layer, find_lock, level_under
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.session import changed
 from nubrak.store.kits import kit_of
 from nubrak.web.desk import Desk, Standing
-from nubrak.web.layer_looks import laid_out
+from nubrak.web.layer_looks import joined_envelope
 
 TRIED = "tried"
 _MOST_TRIED = 24
 _TRY_HITS = 48  # enough to lock by while a person steps through sounds; the lock shown afterwards hears all
 
 
-def fitted(desk: Desk, standing: Standing, part_id: str, instrument: Instrument, instead_of: Layer | None, most: int | None = None) -> Layer:
-    """An instrument as a layer: locked to the recording, and as loud as the layer it is put in place of, or 6 dB under the recording."""
-    layer = changed(instead_of, {"each": []}).model_copy(update={"instrument": instrument}) if instead_of else Layer(instrument=instrument)
+def fitted(
+    desk: Desk,
+    standing: Standing,
+    part_id: str,
+    instrument: Instrument,
+    instead_of: Layer | None,
+    most: int | None = None,
+) -> Layer:
+    """An instrument as a layer: locked to the recording, and as loud as the layer it is put in place of, or 6
+    dB under the recording.
+    """
+    layer = (
+        changed(instead_of, {"each": []}).model_copy(update={"instrument": instrument})
+        if instead_of
+        else Layer(instrument=instrument)
+    )
     if not instead_of:
         layer = changed(layer, _articulation(standing, part_id, instrument))
     try:
-        hits, _, sounds = laid_out(desk, standing, part_id, layer, most)
-        hits_before, _, sounds_before = laid_out(desk, standing, part_id, instead_of, most) if instead_of else (hits, None, [])
+        hits, _, sounds = joined_envelope(desk, standing, part_id, layer, most)
+        hits_before, _, sounds_before = (
+            joined_envelope(desk, standing, part_id, instead_of, most) if instead_of else (hits, None, [])
+        )
     except Problem:
         return layer  # nothing was recorded that it could be held against
     part, rate = standing.document.part(part_id), standing.document.rate_hz
     recording = desk.source_mono(standing.document.source(part.sources[0]), rate)
-    found = lock(recording, hits, sounds, rate)
+    found = find_lock(recording, hits, sounds, rate)
     wanted = UNDER_DB
     if instead_of is not None:
         before = level_under(recording, hits_before, sounds_before, rate)
         wanted = before if before is not None else wanted
     under = level_under(recording, hits, sounds, rate)
     level_db = layer.level_db + (under - wanted if under is not None else 0.0)
-    return changed(layer, {"polarity": found.polarity, "offset_samples": found.offset_samples, "level_db": round(float(np.clip(level_db, -60, 24)), 1)})
+    return changed(
+        layer,
+        {
+            "polarity": found.polarity,
+            "offset_samples": found.offset_samples,
+            "level_db": round(float(np.clip(level_db, -60, 24)), 1),
+        },
+    )
 
 
 def _articulation(standing: Standing, part_id: str, instrument: Instrument) -> dict[str, list[int]]:
-    """Which notes of a part an instrument sounds on, and which silence it, where the part has several and the instrument is one of them."""
+    """Which notes of a part an instrument sounds on, and which silence it, where the part has several and the
+    instrument is one of them.
+    """
     there = set(standing.notes(part_id).each_number.tolist())
     if instrument.key is None or instrument.key not in there or len(there) < 2:
         return {}
-    return {"notes": [instrument.key], "silenced_by": [number for number in instrument.silenced_by if number in there and number != instrument.key]}
+    return {
+        "notes": [instrument.key],
+        "silenced_by": [
+            number for number in instrument.silenced_by if number in there and number != instrument.key
+        ],
+    }
 
 
 def instrument_of(desk: Desk, kit_id: str, instrument_id: str) -> Instrument:
@@ -55,7 +84,9 @@ def instrument_of(desk: Desk, kit_id: str, instrument_id: str) -> Instrument:
     return found
 
 
-def with_tried(desk: Desk, standing: Standing, part_id: str, layer_id: str | None, kit_id: str, instrument_id: str) -> Standing:
+def with_tried(
+    desk: Desk, standing: Standing, part_id: str, layer_id: str | None, kit_id: str, instrument_id: str
+) -> Standing:
     """The session with a sound tried in place of a layer, or as a new one, without anything being changed."""
     instrument = instrument_of(desk, kit_id, instrument_id)
     # By what it is and not by its name alone: a kit may be changed while its sounds are tried.

@@ -30,13 +30,22 @@ def _here() -> tuple[Engine, Cache]:
 
 
 def report(engine: Engine, audio: str, share: float, problem: str | None = None) -> None:
-    """Say how far the analysis of a file is, to windows that are open and to those that open later. What went wrong before stands
-    until the end.
+    """Say how far the analysis of a file is, to windows that are open and to those that open later. What went
+    wrong before stands until the end.
     """
-    values: dict[str, float | str | None] = {"share": share} if problem is None and share < 1.0 else {"share": share, "problem": problem}
+    values: dict[str, float | str | None] = (
+        {"share": share} if problem is None and share < 1.0 else {"share": share, "problem": problem}
+    )
     with Db(engine) as db, db.begin():
-        db.execute(insert(ProgressRow).values(audio=audio, **values).on_conflict_do_update(index_elements=["audio"], set_=values))
-        db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"audio {audio} {share:.2f}"})
+        db.execute(
+            insert(ProgressRow)
+            .values(audio=audio, **values)
+            .on_conflict_do_update(index_elements=["audio"], set_=values)
+        )
+        db.execute(
+            text("SELECT pg_notify(:channel, :message)"),
+            {"channel": CHANNEL, "message": f"audio {audio} {share:.2f}"},
+        )
 
 
 def cancelled(engine: Engine, audio: str) -> bool:
@@ -50,8 +59,15 @@ def cancel(engine: Engine, audio: list[str], off: bool) -> None:
     with Db(engine) as db, db.begin():
         for key in sorted(set(audio)):
             values = {"cancelled": off, "problem": None}
-            db.execute(insert(ProgressRow).values(audio=key, share=0.0, **values).on_conflict_do_update(index_elements=["audio"], set_=values))
-            db.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": f"audio {key} 0.00"})
+            db.execute(
+                insert(ProgressRow)
+                .values(audio=key, share=0.0, **values)
+                .on_conflict_do_update(index_elements=["audio"], set_=values)
+            )
+            db.execute(
+                text("SELECT pg_notify(:channel, :message)"),
+                {"channel": CHANNEL, "message": f"audio {key} 0.00"},
+            )
 
 
 def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = False) -> None:
@@ -86,7 +102,9 @@ def analyse(audio: str, closely: str = "") -> None:
     try:
         analyse_audio(engine, cache, audio, bool(closely))
     except Exception as error:
-        report(engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept; it is tried again.")
+        report(
+            engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept; it is tried again."
+        )
         raise
 
 

@@ -32,6 +32,8 @@ def taking(url: str, tasks: Blueprint) -> App:
 
 
 def hand_out(queue: App, task: str, once: str, **arguments: str) -> None:
-    """Hand a task out, unless one with the same ``once`` waits already; two of them never run side by side."""
+    """Hand a task out, unless one with the same ``once`` waits already; two of them never run side by
+    side.
+    """
     with suppress(AlreadyEnqueued):
         queue.configure_task(f"{TASKS}:{task}", queueing_lock=once, lock=once).defer(**arguments)

@@ -38,8 +38,12 @@ async def _run(concurrency: int) -> None:
         rescue = asyncio.create_task(_take_up_stalled(app))
         try:
             await app.run_worker_async(
-                concurrency=concurrency, fetch_job_polling_interval=2.0, shutdown_graceful_timeout=5,
-                update_heartbeat_interval=3.0, stalled_worker_timeout=_STALLED_S, delete_jobs="successful",
+                concurrency=concurrency,
+                fetch_job_polling_interval=2.0,
+                shutdown_graceful_timeout=5,
+                update_heartbeat_interval=3.0,
+                stalled_worker_timeout=_STALLED_S,
+                delete_jobs="successful",
             )
         finally:
             rescue.cancel()

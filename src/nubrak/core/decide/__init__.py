@@ -1,17 +1,19 @@
-"""Which candidates count as hits, and why: candidates, settings and marks in, decisions with reasons and doubt out.
+"""Which candidates count as hits, and why: candidates, settings and marks in, decisions with reasons and
+doubt out.
 
-``evidence`` and ``stroke_probability`` weigh, ``multi_microphone`` does it for a whole kit; begin with ``decision.decide``, one pass over
-those numbers. ``reason`` says a decision in a sentence, ``second_look`` lists the doubtful ones.
+``evidence`` and ``stroke_probability`` weigh, ``multi_microphone`` does it for a whole kit; begin with
+``decision.decide``, one pass over those numbers. ``reason`` says a decision in a sentence, ``second_look``
+lists the doubtful ones.
 """
 
 from nubrak.core.decide.decision import decide
-from nubrak.core.decide.evidence import AGAINST, FEATURES, FOR, Evidence, gather
-from nubrak.core.decide.multi_microphone import KitEvidence, leaks_by, weigh, weigh_again
+from nubrak.core.decide.evidence import AGAINST, FEATURES, FOR, Evidence, evidence_of
+from nubrak.core.decide.multi_microphone import MultiMicrophoneEvidence, leaks_by, weigh, weigh_again
 from nubrak.core.decide.reason import clock, reason
-from nubrak.core.decide.second_look import WORTH_A_LOOK, alike_to, places
+from nubrak.core.decide.second_look import WORTH_A_LOOK, places, similar_to
 from nubrak.core.decide.settings import MARK_REACH_S, CurvePoint, FindSettings, Mark
 from nubrak.core.decide.states import Decisions
-from nubrak.core.decide.stroke_probability import TAUGHT, chance
+from nubrak.core.decide.stroke_probability import TAUGHT, Taught, stroke_probability
 from nubrak.core.decide.suggest import Suggestion
 
 __all__ = [
@@ -25,17 +27,18 @@ __all__ = [
     "Decisions",
     "Evidence",
     "FindSettings",
-    "KitEvidence",
     "Mark",
+    "MultiMicrophoneEvidence",
     "Suggestion",
-    "alike_to",
-    "chance",
+    "Taught",
     "clock",
     "decide",
-    "gather",
+    "evidence_of",
     "leaks_by",
     "places",
     "reason",
+    "similar_to",
+    "stroke_probability",
     "weigh",
     "weigh_again",
 ]

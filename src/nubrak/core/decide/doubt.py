@@ -10,13 +10,20 @@ from nubrak.core.decide.states import State, among
 _SURER = 1.4
 
 
-def doubt_of(odds: NDArray[np.float64], over_line_db: NDArray[np.float64] | None, rise_over_db: NDArray[np.float64], state: NDArray[np.int8]) -> NDArray[np.float64]:
+def doubt_of(
+    log_odds: NDArray[np.float64],
+    over_line_db: NDArray[np.float64] | None,
+    rise_over_db: NDArray[np.float64],
+    state: NDArray[np.int8],
+) -> NDArray[np.float64]:
     """How likely each decision is wrong: the chance of the other outcome.
 
-    A threshold that a person set speaks too: near the line it may be wrong as far as the evidence speaks against it.
+    A threshold that a person set speaks too: near the line it may be wrong as far as the evidence speaks
+    against it.
     """
-    # Evidence speaks a little more surely than the trees dare to (reliability table of benchmarks/accuracy.py).
-    stroke = 1.0 / (1.0 + np.exp(-_SURER * odds))
+    # Evidence speaks a little more surely than the trees dare to (reliability table of
+    # benchmarks/accuracy.py).
+    stroke = 1.0 / (1.0 + np.exp(-_SURER * log_odds))
     if over_line_db is not None:
         stroke = stroke / (1.0 + np.exp(-np.clip(over_line_db, -40, 40) / 1.5))
     counts = state == State.HIT
@@ -30,10 +37,14 @@ def doubt_of(odds: NDArray[np.float64], over_line_db: NDArray[np.float64] | None
 
 
 def doubt_by_lines(
-    over_db: NDArray[np.float64], rise_over_db: NDArray[np.float64], stands_out_db: NDArray[np.float64], state: NDArray[np.int8], gap_db: float,
+    over_db: NDArray[np.float64],
+    rise_over_db: NDArray[np.float64],
+    stands_out_db: NDArray[np.float64],
+    state: NDArray[np.int8],
+    gap_db: float,
 ) -> NDArray[np.float64]:
-    """Doubt where threshold, rise and margin decide alone: 0.5 on the line, falling with the distance to the nearest line that
-    would change it.
+    """Doubt where threshold, rise and margin decide alone: 0.5 on the line, falling with the distance to the
+    nearest line that would change it.
     """
     scale = 1.5 + 3.0 / (1.0 + max(gap_db, 0.0))
     lines = np.stack([over_db / scale, rise_over_db / 2.0, stands_out_db / 2.5])

@@ -27,11 +27,15 @@ def rows_of_marks(time_s: NDArray[np.float64], marks: list[Mark]) -> dict[int, M
 
 
 def of_whole_sounds(
-    marked: dict[int, Mark], time_s: NDArray[np.float64], attack_s: NDArray[np.float64], level_db: NDArray[np.float64], odds: NDArray[np.float64],
+    marked: dict[int, Mark],
+    time_s: NDArray[np.float64],
+    attack_s: NDArray[np.float64],
+    level_db: NDArray[np.float64],
+    log_odds: NDArray[np.float64],
 ) -> tuple[dict[int, Mark], NDArray[np.float64]]:
-    """Where several candidates are steps of one sound, a mark at its attack goes to the step that stands for it; a step that is
-    marked at its own place parts from the sound. ``attack_s`` (n,) is the same for all steps of a sound. Returns the marks by row,
-    and the attacks.
+    """Where several candidates are steps of one sound, a mark at its attack goes to the step that stands for
+    it; a step that is marked at its own place parts from the sound. ``attack_s`` (n,) is the same for all
+    steps of a sound. Returns the marks by row, and the attacks.
     """
     if not marked:
         return marked, attack_s
@@ -39,7 +43,7 @@ def of_whole_sounds(
     of_several = set(places[steps > 1].tolist())
     if not of_several:
         return marked, attack_s
-    worst_first = np.lexsort((level_db, np.round(np.minimum(odds, SURE_NATS))))
+    worst_first = np.lexsort((level_db, np.round(np.minimum(log_odds, SURE_NATS))))
     stands_for = dict(zip(attack_s[worst_first].tolist(), worst_first.tolist(), strict=True))
     out, parted = {}, attack_s.copy()
     for row, mark in marked.items():

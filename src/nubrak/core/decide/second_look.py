@@ -12,7 +12,7 @@ from nubrak.core.decide.states import Decisions, State
 from nubrak.core.find import Candidates
 
 WORTH_A_LOOK = 0.05
-_ALIKE = 0.6
+_SIMILAR = 0.6
 _ONE_PLACE_S = 0.012
 
 
@@ -27,16 +27,19 @@ class Place:
 
 
 def places(decisions: dict[str, Decisions], at_least: float = WORTH_A_LOOK) -> list[Place]:
-    """All doubtful decisions of all parts, worst first. Of several at one place of a part, only the worst: what a person decides
-    there decides them all.
+    """All doubtful decisions of all parts, worst first. Of several at one place of a part, only the worst:
+    what a person decides there decides them all.
     """
     found = [
         Place(part_id, int(row), float(d.time_s[row]), float(d.doubt[row]))
-        for part_id, d in decisions.items() for row in np.nonzero(d.doubt >= at_least)[0]
+        for part_id, d in decisions.items()
+        for row in np.nonzero(d.doubt >= at_least)[0]
     ]
     found.sort(key=lambda place: (-place.doubt, place.time_s, place.part_id))
     by_hand = (State.KEPT, State.DROPPED, State.ADDED)
-    taken = {part_id: np.sort(d.time_s[np.isin(d.state, by_hand)]).tolist() for part_id, d in decisions.items()}
+    taken = {
+        part_id: np.sort(d.time_s[np.isin(d.state, by_hand)]).tolist() for part_id, d in decisions.items()
+    }
     out = []
     for place in found:
         near = taken[place.part_id]
@@ -47,17 +50,21 @@ def places(decisions: dict[str, Decisions], at_least: float = WORTH_A_LOOK) -> l
     return out
 
 
-def alike_to(candidates: Candidates, decisions: Decisions, index: int) -> NDArray[np.int64]:
-    """Rows of ``decisions`` that sound like row ``index`` and were decided the same way, itself among them, (m,)."""
+def similar_to(candidates: Candidates, decisions: Decisions, index: int) -> NDArray[np.int64]:
+    """Rows of ``decisions`` that sound like row ``index`` and were decided the same way, itself among them,
+    (m,).
+    """
     row = int(decisions.row[index])
     same_way = decisions.counts == decisions.counts[index]
-    if row < 0 or not candidates.alike.shape[1]:
+    if row < 0 or not candidates.similarity.shape[1]:
         return np.array([index], np.int64)
-    sound = int(candidates.alike[row].argmax())
-    if candidates.alike[row, sound] < _ALIKE:
+    sound = int(candidates.similarity[row].argmax())
+    if candidates.similarity[row, sound] < _SIMILAR:
         return np.array([index], np.int64)
     like = np.zeros(len(decisions.row), bool)
     known = decisions.row >= 0
     of = decisions.row[known]
-    like[known] = (candidates.alike[of].argmax(axis=1) == sound) & (candidates.alike[of, sound] >= _ALIKE)
+    like[known] = (candidates.similarity[of].argmax(axis=1) == sound) & (
+        candidates.similarity[of, sound] >= _SIMILAR
+    )
     return np.nonzero(like & same_way & ~np.isin(decisions.state, (State.OUTSIDE,)))[0]

@@ -34,11 +34,14 @@ COUNTS = (State.HIT, State.KEPT, State.ADDED)
 class Decisions:
     """The outcome for every candidate, added hits included as rows of their own, in order of time.
 
-    ``strength_db`` (n,) how hard it was struck; ``row`` (n,) is the candidate's row or -1 for a hit added by hand; ``found_s`` (n,) where it was found, ``time_s`` (n,) where
-    the hit is; ``state`` (n,) holds ``State``; ``other`` (n,) the row of the candidate that held this one off, or -1;
-    ``moved_s`` (n,) how far a person moved it; ``doubt`` (n,) 0 to 1, how likely the decision is wrong; ``chance`` (n,) 0 to 1, how likely all evidence makes it a stroke;
-    ``spill_db``, ``spill_from``, ``spill_at_s`` (n,) what other strokes spill there, whose, and when; ``line_db`` (n,) the threshold
-    at that moment; ``unmarked`` (n,) whether it would be a hit if nothing had been marked by hand; ``attack_s`` (n,) where the sound that it belongs to began.
+    ``strength_db`` (n,) how hard it was struck; ``row`` (n,) is the candidate's row or -1 for a hit added by
+    hand; ``found_s`` (n,) where it was found, ``time_s`` (n,) where the hit is; ``state`` (n,) holds
+    ``State``; ``other`` (n,) the row of the candidate that held this one off, or -1; ``moved_s`` (n,) how far
+    a person moved it; ``doubt`` (n,) 0 to 1, how likely the decision is wrong; ``stroke_probability`` (n,) 0
+    to 1, how likely all evidence makes it a stroke; ``spill_db``, ``spill_from``, ``spill_at_s`` (n,) what
+    other strokes spill there, whose, and when; ``line_db`` (n,) the threshold at that moment; ``unmarked``
+    (n,) whether it would be a hit if nothing had been marked by hand; ``attack_s`` (n,) where the sound that
+    it belongs to began.
     """
 
     time_s: NDArray[np.float64]
@@ -51,7 +54,7 @@ class Decisions:
     other: NDArray[np.int64]
     moved_s: NDArray[np.float64]
     doubt: NDArray[np.float64]
-    chance: NDArray[np.float64]
+    stroke_probability: NDArray[np.float64]
     spill_db: NDArray[np.float64]
     spill_from: NDArray[np.int64]
     spill_at_s: NDArray[np.float64]

@@ -1,13 +1,15 @@
 """Chance: how likely a candidate with this evidence is a stroke of its part's own piece.
 
-Small ensembles of decision trees (Friedman, "Greedy function approximation: a gradient boosting machine", Annals of Statistics 29,
-2001), one for each look at the kit and one for whole loops, taught on sessions whose truth is known (``benchmarks/learn.py``). The numbers
-they weigh are physical; features in which more can only speak for a stroke are held to that.
+Small ensembles of decision trees (Friedman, "Greedy function approximation: a gradient boosting machine",
+Annals of Statistics 29, 2001), one for each pass over a kit and one for whole loops, taught on sessions whose
+truth is known (``benchmarks/learn.py``). The numbers they weigh are physical; features in which more can only
+speak for a stroke are held to that.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import IntEnum
 from functools import lru_cache
 from pathlib import Path
 
@@ -20,9 +22,19 @@ TAUGHT = Path(__file__).parent / "stroke_probability.npz"
 _AT_ONCE = 128  # small enough to stay in the cache
 
 
+class Taught(IntEnum):
+    """What a forest was taught on."""
+
+    KIT_BEFORE_SPILL = 0  # microphones of a kit, with a spill guessed from what is loud first
+    KIT = 1  # the same, with the spill that the first pass taught
+    MIX = 2  # whole loops
+
+
 @dataclass(frozen=True)
 class Forest:
-    """Trees side by side, (trees, nodes) each: a row goes left where its feature is at most ``limit``; leaves point to themselves."""
+    """Trees side by side, (trees, nodes) each: a row goes left where its feature is at most ``limit``; leaves
+    point to themselves.
+    """
 
     feature: NDArray[np.int32]
     limit: NDArray[np.float32]
@@ -34,15 +46,25 @@ class Forest:
 
 
 @lru_cache(maxsize=3)
-def taught(look: int) -> Forest:
-    """The forest for the first look at a kit (0), the second (1), or a whole loop (2)."""
+def forest_taught_on(material: Taught) -> Forest:
+    """The forest for one kind of material; a ``RuntimeError`` where it was taught on other features."""
     with np.load(TAUGHT, allow_pickle=False) as stored:
         if stored["features"].tolist() != list(FEATURES):
-            raise RuntimeError("chance.npz was taught on other features; teach it again with python -m benchmarks.learn")
-        part = {name: stored[f"{name}{look}"] for name in ("feature", "limit", "left", "right", "value", "start", "depth")}
+            raise RuntimeError(
+                "chance.npz was taught on other features; teach it again with python -m benchmarks.learn"
+            )
+        part = {
+            name: stored[f"{name}{int(material)}"]
+            for name in ("feature", "limit", "left", "right", "value", "start", "depth")
+        }
     return Forest(
-        part["feature"].astype(np.int32), part["limit"].astype(np.float32), part["left"].astype(np.int32), part["right"].astype(np.int32),
-        part["value"].astype(np.float32), float(part["start"]), int(part["depth"]),
+        part["feature"].astype(np.int32),
+        part["limit"].astype(np.float32),
+        part["left"].astype(np.int32),
+        part["right"].astype(np.int32),
+        part["value"].astype(np.float32),
+        float(part["start"]),
+        int(part["depth"]),
     )
 
 
@@ -50,9 +72,16 @@ def log_odds(features: NDArray[np.float32], forest: Forest) -> NDArray[np.float6
     """Rows (n, features) through every tree: the log odds that each is a stroke, (n,)."""
     trees, nodes = forest.feature.shape
     base = np.arange(trees) * nodes
-    feature, limit, value = forest.feature.ravel().astype(np.int64), forest.limit.ravel(), forest.value.ravel()
+    feature, limit, value = (
+        forest.feature.ravel().astype(np.int64),
+        forest.limit.ravel(),
+        forest.value.ravel(),
+    )
     # Both ways on from a node side by side, right first, so that the answer itself is the address.
-    onward = np.stack([forest.right.ravel(), forest.left.ravel()], axis=1).astype(np.int64) + np.repeat(base, nodes)[:, None]
+    onward = (
+        np.stack([forest.right.ravel(), forest.left.ravel()], axis=1).astype(np.int64)
+        + np.repeat(base, nodes)[:, None]
+    )
     child = onward.ravel()
     out = np.empty(len(features))
     for at in range(0, len(features), _AT_ONCE):
@@ -66,8 +95,8 @@ def log_odds(features: NDArray[np.float32], forest: Forest) -> NDArray[np.float6
     return out + forest.start
 
 
-def chance(features: NDArray[np.float32], look: int) -> NDArray[np.float64]:
-    """Evidence (n, features) to the chance of being a stroke, 0 to 1, (n,), as that look has it."""
+def stroke_probability(features: NDArray[np.float32], material: Taught) -> NDArray[np.float64]:
+    """Evidence (n, features) to the chance of being a stroke, 0 to 1, (n,)."""
     if not len(features):
         return np.zeros(0)
-    return np.asarray(1.0 / (1.0 + np.exp(-log_odds(features, taught(look)))))
+    return np.asarray(1.0 / (1.0 + np.exp(-log_odds(features, forest_taught_on(material)))))

@@ -1,15 +1,16 @@
 """Where something may have been struck: one source in, its candidates out, once and at full sensitivity.
 
-Begin with ``search.find_candidates``, which strings the steps together: ``detector`` finds rises, ``attack`` times them, ``templates``,
-``matching`` and ``alignment`` match them with the sounds the source repeats, ``bands`` and ``band_envelope`` measure them.
+Begin with ``search.find_candidates``, which strings the steps together: ``detector`` finds rises, ``attack``
+times them, ``templates``, ``matching`` and ``alignment`` match them with the sounds the source repeats,
+``bands`` and ``band_envelope`` measure them.
 """
 
 from nubrak.core.find.attack import snap
-from nubrak.core.find.band_envelope import EDGES_HZ, FIRST_BAND, REGIONS, STEP_S, net_at, power_at
+from nubrak.core.find.band_envelope import EDGES_HZ, FIRST_BAND, REGIONS, STEP_S, onset_power_at, power_at
 from nubrak.core.find.bands import within
 from nubrak.core.find.candidates import VERSION, Candidates, join
-from nubrak.core.find.combine import together
-from nubrak.core.find.onset_power import net_power, rise_in_band
+from nubrak.core.find.combine import combine_microphones
+from nubrak.core.find.onset_power import onset_power_of, rise_in_band
 from nubrak.core.find.search import find_candidates
 from nubrak.core.find.slow_onset import begins_at, first_of_each
 
@@ -21,14 +22,14 @@ __all__ = [
     "VERSION",
     "Candidates",
     "begins_at",
+    "combine_microphones",
     "find_candidates",
     "first_of_each",
     "join",
-    "net_at",
-    "net_power",
+    "onset_power_at",
+    "onset_power_of",
     "power_at",
     "rise_in_band",
     "snap",
-    "together",
     "within",
 ]

@@ -13,22 +13,32 @@ _SAMPLES_NEAR = 6
 _STILL_FALLS = 0.6
 
 
-def attack_of_template(mono: NDArray[np.float32], own: NDArray[np.int64], laid: NDArray[np.float64], alike: NDArray[np.float32], rate_hz: int) -> int:
-    """How far after the exemplar's assumed attack the true one lies, in samples.
+def attack_of_template(
+    mono: NDArray[np.float32],
+    own: NDArray[np.int64],
+    aligned: NDArray[np.float64],
+    similarity: NDArray[np.float32],
+    rate_hz: int,
+) -> int:
+    """How far after the template's assumed attack the true one lies, in samples.
 
-    ``own`` (m,) are the attacks each stroke showed by itself, ``laid`` (m,) where the exemplar put them. Where strokes began in
-    silence their own word counts, and most of them agree. Where all of them began in something that rang, their average,
-    weighted by how little rang, shows the rise that none shows alone.
+    ``own`` (m,) are the attacks each stroke showed by itself, ``aligned`` (m,) where the template put them.
+    Where strokes began in silence their own word counts, and most of them agree. Where all of them began in
+    something that rang, their average, weighted by how little rang, shows the rise that none shows alone.
     """
     ms = rate_hz / 1000
-    order = np.argsort(-alike)[:300]
-    laid_at, own = laid[order].astype(np.int64), own[order]
+    order = np.argsort(-similarity)[:300]
+    aligned_at, own = aligned[order].astype(np.int64), own[order]
     lead, body = round(14 * ms), round(54 * ms)
-    windows = windows_at(mono, laid_at - lead, lead + body).astype(np.float64)
-    windows /= np.maximum(np.abs(windows[:, lead - round(2 * ms) : lead + round(20 * ms)]).max(axis=1, keepdims=True), 1e-12)
-    off = own - laid_at
+    windows = windows_at(mono, aligned_at - lead, lead + body).astype(np.float64)
+    windows /= np.maximum(
+        np.abs(windows[:, lead - round(2 * ms) : lead + round(20 * ms)]).max(axis=1, keepdims=True), 1e-12
+    )
+    off = own - aligned_at
     columns = np.arange(windows.shape[1])
-    just_before = (columns >= lead + off[:, None] - round(4 * ms)) & (columns < lead + off[:, None] - round(0.3 * ms))
+    just_before = (columns >= lead + off[:, None] - round(4 * ms)) & (
+        columns < lead + off[:, None] - round(0.3 * ms)
+    )
     rang = np.where(just_before, np.abs(windows), 0.0).max(axis=1)
     for limit in (0.012, 0.025, 0.045):
         clean = off[rang < limit]
@@ -37,8 +47,17 @@ def attack_of_template(mono: NDArray[np.float32], own: NDArray[np.int64], laid: 
             near = np.abs(clean - agreed) <= _SAMPLES_NEAR
             crowd = _densest(off, lead)
             # A few that agree on an earlier place are right only if something begins there in all of them.
-            if near.sum() >= 3 and near.mean() >= 0.3 and (crowd - agreed < ms or _begins_between(windows, lead + agreed, lead + crowd, ms)):
-                return _first_over(windows[np.nonzero(rang < limit)[0][near]], lead + int(np.median(clean[near])), ms) - lead
+            if (
+                near.sum() >= 3
+                and near.mean() >= 0.3
+                and (crowd - agreed < ms or _begins_between(windows, lead + agreed, lead + crowd, ms))
+            ):
+                return (
+                    _first_over(
+                        windows[np.nonzero(rang < limit)[0][near]], lead + int(np.median(clean[near])), ms
+                    )
+                    - lead
+                )
     shown = _rise_of_average(windows, lead, ms) if len(windows) >= 8 else None
     if shown is None:
         shown = _densest(off, lead)
@@ -48,7 +67,9 @@ def attack_of_template(mono: NDArray[np.float32], own: NDArray[np.int64], laid: 
 
 
 def _average(windows: NDArray[np.float64], until: int) -> NDArray[np.float64]:
-    """The average of aligned strokes (m, columns), each weighted by how little rang in it before column ``until``."""
+    """The average of aligned strokes (m, columns), each weighted by how little rang in it before column
+    ``until``.
+    """
     weight = 1.0 / ((windows[:, : max(until, 1)] ** 2).mean(axis=1) + 1e-6)
     return np.asarray((weight[:, None] * windows).sum(axis=0) / weight.sum())
 
@@ -57,13 +78,18 @@ def _begins_between(windows: NDArray[np.float64], early: int, late: int, ms: flo
     """Whether the average of aligned strokes is louder between two columns than before the earlier one."""
     margin = round(0.3 * ms)
     average = _average(windows, early - margin)
-    before, between = average[max(early - round(6 * ms), 0) : early - margin], average[early + margin : late - margin]
-    return len(before) == 0 or len(between) == 0 or float(np.mean(between**2)) > 2.25 * float(np.mean(before**2))
+    before, between = (
+        average[max(early - round(6 * ms), 0) : early - margin],
+        average[early + margin : late - margin],
+    )
+    return (
+        len(before) == 0 or len(between) == 0 or float(np.mean(between**2)) > 2.25 * float(np.mean(before**2))
+    )
 
 
 def _loud_enough(windows: NDArray[np.float64], place: int, ms: float) -> int:
-    """The column from shortly before ``place`` on at which the average of aligned strokes comes within 40 dB of its peak; ``place``
-    itself where something else is louder there.
+    """The column from shortly before ``place`` on at which the average of aligned strokes comes within 40 dB
+    of its peak; ``place`` itself where something else is louder there.
     """
     back, ahead = round(1.5 * ms), round(8 * ms)
     begin = max(place - back, 0)
@@ -76,7 +102,9 @@ def _loud_enough(windows: NDArray[np.float64], place: int, ms: float) -> int:
 
 
 def _first_over(windows: NDArray[np.float64], place: int, ms: float) -> int:
-    """The column near ``place`` at which clean strokes (m, columns) come within 40 dB of the peak of their first 40 ms."""
+    """The column near ``place`` at which clean strokes (m, columns) come within 40 dB of the peak of their
+    first 40 ms.
+    """
     back, ahead = round(1.5 * ms), round(8 * ms)
     size = np.abs(windows)
     line = _UNDER_PEAK * size[:, place - back : place + round(38 * ms)].max(axis=1)
@@ -94,7 +122,9 @@ def _densest(values: NDArray[np.int64], reach: int) -> int:
 
 
 def _rise_of_average(windows: NDArray[np.float64], lead: int, ms: float) -> int | None:
-    """Where the average of aligned strokes (m, columns) rises out of what is left of everything else; None where it is not seen."""
+    """Where the average of aligned strokes (m, columns) rises out of what is left of everything else; None
+    where it is not seen.
+    """
     size = np.abs(_average(windows, lead - round(5 * ms)))
     ahead = max(1, round(0.7 * ms))
     envelope = sliding_window_view(np.concatenate([size, np.zeros(ahead - 1)]), ahead).max(axis=1)

@@ -1,8 +1,8 @@
 """The attack of a stroke in the time domain: to the sample, not to the analysis frame.
 
-The attack is where the rise that leads into a stroke begins: 40 dB under its peak, or where it leaves what rang before.
-What rang before is predicted by linear prediction fitted to the stretch just before the stroke; the prediction error jumps in
-the first sample that the ringing does not explain.
+The attack is where the rise that leads into a stroke begins: 40 dB under its peak, or where it leaves what
+rang before. What rang before is predicted by linear prediction fitted to the stretch just before the stroke;
+the prediction error jumps in the first sample that the ringing does not explain.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.signal import ORDER, prediction_error_filter, unexplained, windows_at
+from nubrak.core.signal import ORDER, prediction_error_filter, prediction_residual, windows_at
 
 UNDER_PEAK_DB = 40.0
 _BEFORE_MS = 30.0  # what is looked at ahead of the coarse place
@@ -25,7 +25,9 @@ _CLEAR = 2.0  # how far the error must stand over its own largest value before t
 
 
 def refine_attacks(mono: NDArray[np.float32], coarse: NDArray[np.int64], rate_hz: int) -> NDArray[np.int64]:
-    """Coarse places (n,) in samples, right to some milliseconds, to attacks (n,) in samples of ``mono`` (frames,)."""
+    """Coarse places (n,) in samples, right to some milliseconds, to attacks (n,) in samples of ``mono``
+    (frames,).
+    """
     before, learn, after = (round(ms * rate_hz / 1000) for ms in (_BEFORE_MS, _LEARN_MS, _AFTER_MS))
     attacks = np.empty(len(coarse), np.int64)
     for at in range(0, len(coarse), _AT_ONCE):
@@ -42,23 +44,30 @@ def _first_new_sample(windows: NDArray[np.float32], before: int, learn: int) -> 
     # A little white noise, far under the stroke, keeps the fit from modelling what does not matter.
     ridge = learn * (peak.astype(np.float64) * 10.0 ** (_RIDGE_DB / 20.0)) ** 2 + 1e-18
     taps = prediction_error_filter(windows[:, : ORDER + learn], ridge).astype(np.float32)
-    error = np.abs(unexplained(windows, taps))
+    error = np.abs(prediction_residual(windows, taps))
     # The raw signal decides where it was silent before; the prediction error where something rang.
     limit = peak * np.float32(10.0 ** (-UNDER_PEAK_DB / 20.0))
     over = size > np.maximum(limit, _CLEAR * size[:, :learn].max(axis=1))[:, None]
     over |= error > np.maximum(limit, _CLEAR * error[:, :learn].max(axis=1))[:, None]
     over[:, : learn * 3 // 4] = False
-    first = np.where(over.any(axis=1), np.argmax(over, axis=1), min(before, size.shape[1] - 1)).astype(np.int64)
+    first = np.where(over.any(axis=1), np.argmax(over, axis=1), min(before, size.shape[1] - 1)).astype(
+        np.int64
+    )
     return _past_forerunner(size, first, peak, limit, learn)
 
 
 def _past_forerunner(
-    size: NDArray[np.float32], first: NDArray[np.int64], peak: NDArray[np.float32], limit: NDArray[np.float32], learn: int,
+    size: NDArray[np.float32],
+    first: NDArray[np.int64],
+    peak: NDArray[np.float32],
+    limit: NDArray[np.float32],
+    learn: int,
 ) -> NDArray[np.int64]:
-    """Move an attack on where something soft, another piece's spill, begins some milliseconds before the stroke itself.
+    """Move an attack on where something soft, another piece's spill, begins some milliseconds before the
+    stroke itself.
 
-    A stroke that swells rises all the way; a forerunner stands level (less than 6 dB more in its second half than in its
-    first) far under the stroke. ``size`` (n, columns) is the absolute signal.
+    A stroke that swells rises all the way; a forerunner stands level (less than 6 dB more in its second half
+    than in its first) far under the stroke. ``size`` (n, columns) is the absolute signal.
     """
     ms = learn / _LEARN_MS
     out = first.copy()
@@ -77,7 +86,8 @@ SNAP_S = 0.030
 
 
 def snap(mono: NDArray[np.float32], near_s: float, rate_hz: int, known_s: NDArray[np.float64]) -> float:
-    """The attack a person means who points at ``near_s``: the nearest known one in reach, else the steepest rise around.
+    """The attack a person means who points at ``near_s``: the nearest known one in reach, else the steepest
+    rise around.
 
     ``known_s`` (n,) are the attacks of the source's candidates. Where nothing rises, the place itself.
     """

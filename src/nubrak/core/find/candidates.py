@@ -1,4 +1,6 @@
-"""Candidates: everything that may have been struck in one source, with its measured features; joined over clips, kept as bytes."""
+"""Candidates: everything that may have been struck in one source, with its measured features; joined over
+clips, kept as bytes.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,7 @@ from io import BytesIO
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.find.band_envelope import laid_out, no_course
+from nubrak.core.find.band_envelope import joined_envelope, no_band_envelope
 from nubrak.core.find.bands import BAND_EDGES_HZ
 
 VERSION = 12  # a new number makes everything derived from candidates anew
@@ -19,11 +21,13 @@ class Candidates:
     """Everything that may have been struck in one source, one row each, in order of time.
 
     ``time_s`` (n,) the attack; ``rise_db`` (n,) how far the level jumps above what rang just before;
-    ``peak_db`` (n,) the largest sample of the stroke in dBFS; ``attack_power`` (n, bands) mean square per third octave in the
-    attack window; ``before_power`` (n, bands) the same for what rang before, decayed to where the stroke is; ``alike`` (n, k)
-    how well each lies over each sound the source repeats, 0 to 1, and ``laid_s`` (n, k) where its attack then is; ``alike_under``,
-    ``laid_under_s`` and ``under_db`` (n, k) the same for what is left without the sound it is most like (``exemplar.Likeness``).
-    ``course`` (steps, regions) is how the level goes on between them (``course.course_of``).
+    ``peak_db`` (n,) the largest sample of the stroke in dBFS; ``attack_power`` (n, bands) mean square per
+    third octave in the attack window; ``before_power`` (n, bands) the same for what rang before, decayed to
+    where the stroke is; ``similarity`` (n, k) how well each matches each sound the source repeats, 0 to 1,
+    and ``aligned_s`` (n, k) where its attack then is; ``similarity_under``, ``aligned_under_s`` and
+    ``under_db`` (n, k) the same for what is left without the sound it is most like
+    (``matching.TemplateMatches``). ``band_envelope`` (steps, regions) is how the level goes on between them
+    (``band_envelope.band_envelope_of``).
     """
 
     time_s: NDArray[np.float64]
@@ -31,12 +35,12 @@ class Candidates:
     peak_db: NDArray[np.float64]
     attack_power: NDArray[np.float32]
     before_power: NDArray[np.float32]
-    alike: NDArray[np.float32]
-    laid_s: NDArray[np.float64]
-    alike_under: NDArray[np.float32]
-    laid_under_s: NDArray[np.float64]
+    similarity: NDArray[np.float32]
+    aligned_s: NDArray[np.float64]
+    similarity_under: NDArray[np.float32]
+    aligned_under_s: NDArray[np.float64]
     under_db: NDArray[np.float32]
-    course: NDArray[np.float16] = field(default_factory=no_course)
+    band_envelope: NDArray[np.float16] = field(default_factory=no_band_envelope)
 
     def __len__(self) -> int:
         return len(self.time_s)
@@ -45,7 +49,18 @@ class Candidates:
 def no_candidates() -> Candidates:
     """What silence gives."""
     power, none = np.zeros((0, len(BAND_EDGES_HZ) - 1), np.float32), np.zeros((0, 0), np.float32)
-    return Candidates(np.zeros(0), np.zeros(0), np.zeros(0), power, power, none, none.astype(np.float64), none, none.astype(np.float64), none)
+    return Candidates(
+        np.zeros(0),
+        np.zeros(0),
+        np.zeros(0),
+        power,
+        power,
+        none,
+        none.astype(np.float64),
+        none,
+        none.astype(np.float64),
+        none,
+    )
 
 
 def join(parts: list[Candidates], starts_s: list[float]) -> Candidates:
@@ -56,19 +71,31 @@ def join(parts: list[Candidates], starts_s: list[float]) -> Candidates:
         return parts[0]
     times = np.concatenate([part.time_s + start for part, start in zip(parts, starts_s, strict=True)])
     order = np.argsort(times, kind="stable")
-    moved = [replace(part, laid_s=part.laid_s + start, laid_under_s=part.laid_under_s + start) for part, start in zip(parts, starts_s, strict=True)]
-    rest = {name: np.concatenate([getattr(part, name) for part in moved])[order] for name in ("rise_db", "peak_db", "attack_power", "before_power")}
+    moved = [
+        replace(part, aligned_s=part.aligned_s + start, aligned_under_s=part.aligned_under_s + start)
+        for part, start in zip(parts, starts_s, strict=True)
+    ]
+    rest = {
+        name: np.concatenate([getattr(part, name) for part in moved])[order]
+        for name in ("rise_db", "peak_db", "attack_power", "before_power")
+    }
     # Each clip has sounds of its own, so each keeps its own columns.
     rest |= {name: side_by_side([getattr(part, name) for part in moved])[order] for name in PER_SOUND}
-    return Candidates(time_s=times[order], **rest, course=laid_out([part.course for part in parts], starts_s))
+    return Candidates(
+        time_s=times[order],
+        **rest,
+        band_envelope=joined_envelope([part.band_envelope for part in parts], starts_s),
+    )
 
 
-PER_SOUND = ("alike", "laid_s", "alike_under", "laid_under_s", "under_db")
+PER_SOUND = ("similarity", "aligned_s", "similarity_under", "aligned_under_s", "under_db")
 
 
 def side_by_side(blocks: list[NDArray[np.floating]]) -> NDArray[np.floating]:
     """Blocks (n_i, k_i) on the diagonal of one table, zero elsewhere."""
-    out = np.zeros((sum(len(block) for block in blocks), sum(block.shape[1] for block in blocks)), blocks[0].dtype)
+    out = np.zeros(
+        (sum(len(block) for block in blocks), sum(block.shape[1] for block in blocks)), blocks[0].dtype
+    )
     row = column = 0
     for block in blocks:
         out[row : row + len(block), column : column + block.shape[1]] = block

@@ -1,4 +1,6 @@
-"""Several microphones on one piece, inside and outside, top and bottom: found once, on the evidence of all of them."""
+"""Several microphones on one piece, inside and outside, top and bottom: found once, on the evidence of all of
+them.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.find.band_envelope import laid_out
+from nubrak.core.find.band_envelope import joined_envelope
 from nubrak.core.find.candidates import PER_SOUND, Candidates, no_candidates, side_by_side
 from nubrak.core.signal import power_to_db
 
@@ -17,11 +19,12 @@ _AGREE_S = 0.003
 _STEP_S = 0.0001
 
 
-def together(heard: list[Candidates]) -> Candidates:
+def combine_microphones(heard: list[Candidates]) -> Candidates:
     """The candidates of all microphones of one piece as one list, (n,) in order of time.
 
-    Others are brought to the first one's gain, and a stroke that several heard is one candidate: timed on the earlier
-    microphone, as loud as they are on average, as steep as the steepest has it. What only one of them heard is softer for it.
+    Others are brought to the first one's gain, and a stroke that several heard is one candidate: timed on the
+    earlier microphone, as loud as they are on average, as steep as the steepest has it. What only one of them
+    heard is softer for it.
     """
     heard = [one for one in heard if len(one)]
     if not heard:
@@ -48,27 +51,59 @@ def _pair(first: Candidates, second: Candidates, so_far: int) -> Candidates:
     scaled = np.float32(gain) * (1 - share)
     # Both in the time of the earlier microphone.
     first_late, second_late = max(-lag, 0.0), max(lag, 0.0)
-    left = replace(first, time_s=first.time_s - first_late, rise_db=first.rise_db.copy(), attack_power=first.attack_power * share, before_power=first.before_power * share)
-    right = replace(second, time_s=second.time_s - second_late, attack_power=second.attack_power * scaled, before_power=second.before_power * scaled)
+    left = replace(
+        first,
+        time_s=first.time_s - first_late,
+        rise_db=first.rise_db.copy(),
+        attack_power=first.attack_power * share,
+        before_power=first.before_power * share,
+    )
+    right = replace(
+        second,
+        time_s=second.time_s - second_late,
+        attack_power=second.attack_power * scaled,
+        before_power=second.before_power * scaled,
+    )
     for powers in ("attack_power", "before_power"):
         getattr(left, powers)[rows] += getattr(right, powers)[matched]
     left.rise_db[rows] = np.maximum(left.rise_db[rows], right.rise_db[matched])
     lone = ~matched
-    columns: dict[str, NDArray[Any]] = {name: side_by_side([getattr(first, name), getattr(second, name)]) for name in PER_SOUND}
+    columns: dict[str, NDArray[Any]] = {
+        name: side_by_side([getattr(first, name), getattr(second, name)]) for name in PER_SOUND
+    }
     here = np.concatenate([np.arange(len(first)), len(first) + np.nonzero(lone)[0]])
     for name, table in columns.items():
-        table[rows, first.alike.shape[1] :] = getattr(second, name)[matched]
-        late = np.concatenate([np.full(first.alike.shape[1], first_late), np.full(second.alike.shape[1], second_late)]) if name.endswith("_s") else 0.0
+        table[rows, first.similarity.shape[1] :] = getattr(second, name)[matched]
+        late = (
+            np.concatenate(
+                [
+                    np.full(first.similarity.shape[1], first_late),
+                    np.full(second.similarity.shape[1], second_late),
+                ]
+            )
+            if name.endswith("_s")
+            else 0.0
+        )
         columns[name] = (table - late)[here].astype(table.dtype)
     time_s = np.concatenate([left.time_s, right.time_s[lone]])
     order = np.argsort(time_s, kind="stable")
-    plain = {name: np.concatenate([getattr(left, name), getattr(right, name)[lone]])[order] for name in ("rise_db", "peak_db", "attack_power", "before_power")}
-    course = laid_out([_scaled(first.course, share), _scaled(second.course, scaled)], [0.0, 0.0])
-    return Candidates(time_s=np.maximum(time_s[order], 0.0), **plain, **{name: table[order] for name, table in columns.items()}, course=course)
+    plain = {
+        name: np.concatenate([getattr(left, name), getattr(right, name)[lone]])[order]
+        for name in ("rise_db", "peak_db", "attack_power", "before_power")
+    }
+    band_envelope = joined_envelope(
+        [_scaled(first.band_envelope, share), _scaled(second.band_envelope, scaled)], [0.0, 0.0]
+    )
+    return Candidates(
+        time_s=np.maximum(time_s[order], 0.0),
+        **plain,
+        **{name: table[order] for name, table in columns.items()},
+        band_envelope=band_envelope,
+    )
 
 
-def _scaled(course: NDArray[np.float16], gain: np.float32 | float) -> NDArray[np.float16]:
-    return np.asarray(course + np.float16(10.0 * np.log10(max(float(gain), 1e-12))))
+def _scaled(band_envelope: NDArray[np.float16], gain: np.float32 | float) -> NDArray[np.float16]:
+    return np.asarray(band_envelope + np.float16(10.0 * np.log10(max(float(gain), 1e-12))))
 
 
 def _nearest(time_s: NDArray[np.float64], other_s: NDArray[np.float64]) -> NDArray[np.int64]:
@@ -78,7 +113,9 @@ def _nearest(time_s: NDArray[np.float64], other_s: NDArray[np.float64]) -> NDArr
 
 
 def _lag_s(first_s: NDArray[np.float64], second_s: NDArray[np.float64]) -> float:
-    """How much later the second microphone hears the same strokes: the lag at which most pairs agree; 0 where none do."""
+    """How much later the second microphone hears the same strokes: the lag at which most pairs agree; 0 where
+    none do.
+    """
     late = second_s - first_s[_nearest(second_s, first_s)]
     late = late[np.abs(late) <= _REACH_S]
     if len(late) < 3:

@@ -1,4 +1,6 @@
-"""Detector signals: level and rise per millisecond, on the plain signal and on two steepened ones, and where they peak."""
+"""Detector signals: level and rise per millisecond, on the plain signal and on two steepened ones, and where
+they peak.
+"""
 
 from __future__ import annotations
 
@@ -18,15 +20,15 @@ _BRIGHT_START_DB = 8.0
 
 
 def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.float64]]:
-    """Level per frame, (whole frames,), of the signal and of its first and second difference; block by block, so that an
-    hour takes no more room than a minute.
+    """Level per frame, (whole frames,), of the signal and of its first and second difference; block by block,
+    so that an hour takes no more room than a minute.
     """
     whole = len(mono) // frame
     levels = [np.empty(whole) for _ in range(3)]
     for at in range(0, whole, _BLOCK_FRAMES):
         end = min(at + _BLOCK_FRAMES, whole)
-        # Two samples more in front for the differences; extrapolated before the first, so that a signal which begins off
-        # zero does not begin with a jump.
+        # Two samples more in front for the differences; extrapolated before the first, so that a signal which
+        # begins off zero does not begin with a jump.
         signal = mono[max(at * frame - 2, 0) : end * frame]
         if at == 0:
             step = mono[1] - mono[0] if len(mono) > 1 else np.float32(0)
@@ -48,10 +50,13 @@ def rises_of(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64]
         floor = max(float(np.percentile(level[:: max(1, len(level) // 20000)], 5)), FLOOR_DB + 15.0) - 3.0
         level = np.maximum(level, floor)
         width = _BEFORE_FRAMES - _GAP_FRAMES + 1
-        # Before the first frame stands the floor if the file begins on a stroke, else the level it begins with.
+        # Before the first frame stands the floor if the file begins on a stroke, else the level it begins
+        # with.
         edge = floor if on_stroke else float(level[:15].max())
         padded = np.concatenate([np.full(_BEFORE_FRAMES + 1, edge), level])
-        trailing = maximum_filter1d(padded, width, origin=(width - 1) // 2)  # the max of the width frames up to here
+        trailing = maximum_filter1d(
+            padded, width, origin=(width - 1) // 2
+        )  # the max of the width frames up to here
         rang = trailing[_BEFORE_FRAMES + 1 - _GAP_FRAMES : len(padded) - _GAP_FRAMES]
         ahead = maximum_filter1d(level, _AHEAD_FRAMES + 1, origin=-(_AHEAD_FRAMES // 2), mode="nearest")
         rise = ahead - rang
@@ -64,7 +69,8 @@ def rises_of(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64]
 def _begins_on_stroke(steepest_db: NDArray[np.float64]) -> bool:
     """Whether a file begins on a stroke, by the level per frame of its second difference, (frames,).
 
-    A stroke has a bright attack that is soon over; something that still rings where the file was cut is as dark as it goes on.
+    A stroke has a bright attack that is soon over; something that still rings where the file was cut is as
+    dark as it goes on.
     """
     if len(steepest_db) <= 30:
         return True

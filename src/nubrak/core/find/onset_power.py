@@ -1,4 +1,6 @@
-"""Onset power: what each attack adds to what rang before, and how a part hears it that listens to some bands."""
+"""Onset power: what each attack adds to what rang before, and how a part hears it that listens to some
+bands.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,7 @@ _LEAST_SHARE = 0.005  # of a band that does not rise, what is left to the level
 _WINDOW_HIDES_DB = 4.0
 
 
-def net_power(candidates: Candidates) -> NDArray[np.float32]:
+def onset_power_of(candidates: Candidates) -> NDArray[np.float32]:
     """Power of each attack per third octave, (n, bands), without what rang before.
 
     Band by band, so that a dark ringing does not hide a bright stroke and does not pass for one either.
@@ -22,15 +24,19 @@ def net_power(candidates: Candidates) -> NDArray[np.float32]:
 
 
 def level_in_band(candidates: Candidates, inside: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """The level of each candidate's attack over the third octaves ``inside`` (bands,), in dBFS, (n,); what rang before is taken off."""
-    return power_to_db(net_power(candidates)[:, inside].sum(axis=1, dtype=np.float64))
+    """The level of each candidate's attack over the third octaves ``inside`` (bands,), in dBFS, (n,); what
+    rang before is taken off.
+    """
+    return power_to_db(onset_power_of(candidates)[:, inside].sum(axis=1, dtype=np.float64))
 
 
 def rise_in_band(candidates: Candidates, inside: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """The rise of each candidate, in dB, (n,), as a part hears it that listens to the third octaves ``inside`` (bands,).
+    """The rise of each candidate, in dB, (n,), as a part hears it that listens to the third octaves
+    ``inside`` (bands,).
 
-    The attack window is longer than the rise, so what it shows of a jump is less than the jump: up to ``_WINDOW_HIDES_DB``
-    are given back, and never more than the rise over single milliseconds. A place that falls in its band is no stroke there.
+    The attack window is longer than the rise, so what it shows of a jump is less than the jump: up to
+    ``_WINDOW_HIDES_DB`` are given back, and never more than the rise over single milliseconds. A place that
+    falls in its band is no stroke there.
     """
     after = power_to_db(candidates.attack_power[:, inside].sum(axis=1, dtype=np.float64))
     before = power_to_db(candidates.before_power[:, inside].sum(axis=1, dtype=np.float64))

@@ -1,8 +1,8 @@
 """Find: where something may have been struck, at full sensitivity, once per source.
 
-Energies over 1 ms are compared with the loudest that rang in the 22 ms before; the comparison is made on the plain signal
-and on two steepened ones, so that a soft bright stroke shows over a loud dark ringing. Every place that rises is kept with
-its features; which of them count is decided later, without analysing again.
+Energies over 1 ms are compared with the loudest that rang in the 22 ms before; the comparison is made on the
+plain signal and on two steepened ones, so that a soft bright stroke shows over a loud dark ringing. Every
+place that rises is kept with its features; which of them count is decided later, without analysing again.
 """
 
 from __future__ import annotations
@@ -14,27 +14,28 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
 from nubrak.core.find.attack import refine_attacks
-from nubrak.core.find.band_envelope import course_of
+from nubrak.core.find.band_envelope import band_envelope_of
 from nubrak.core.find.bands import attack_spectra
 from nubrak.core.find.candidates import Candidates, no_candidates
 from nubrak.core.find.detector import APART_FRAMES, FRAME_S, peaks_of, rises_of, steepest
-from nubrak.core.find.matching import Exemplars, Likeness, lay_over
-from nubrak.core.find.templates import exemplars_of
+from nubrak.core.find.matching import TemplateMatches, Templates, match_templates
+from nubrak.core.find.templates import templates_of
 from nubrak.core.signal import FLOOR_DB
 
 LEAST_RISE_DB = 3.0
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
-_SURE_ALIKE = 0.6
+_SURE_SIMILARITY = 0.6
 _SAME_S = 0.002
-_STEP_AWAY_S, _BETTER_ALIKE = 0.004, 0.02
-_UNDER_ALIKE, _UNDER_DB, _UNDER_APART_S = 0.5, -20.0, 0.004
+_STEP_AWAY_S, _BETTER_SIMILARITY = 0.004, 0.02
+_UNDER_SIMILARITY, _UNDER_DB, _UNDER_APART_S = 0.5, -20.0, 0.004
 
 
 def find_candidates(mono: NDArray[np.float32], rate_hz: int, closely: bool = False) -> Candidates:
-    """All candidates of a signal ``mono`` (frames,), full scale 1; with ``closely`` also places that hardly rise.
+    """All candidates of a signal ``mono`` (frames,), full scale 1; with ``closely`` also places that hardly
+    rise.
 
-    Nothing is invented at the edges: what comes before the first sample counts as silence only if the signal starts with a
-    stroke, that is if its first milliseconds are not simply the level that goes on.
+    Nothing is invented at the edges: what comes before the first sample counts as silence only if the signal
+    starts with a stroke, that is if its first milliseconds are not simply the level that goes on.
     """
     if len(mono) < rate_hz // 200 or not np.any(mono):
         return no_candidates()
@@ -47,13 +48,13 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int, closely: bool = Fal
     attacks = refine_attacks(mono, coarse, rate_hz)
     single = _apart(attacks, rises[places], round(APART_FRAMES * frame))
     attacks, coarse, rise = attacks[single], coarse[single], rises[places][single]
-    sounds, likeness = exemplars_of(mono, attacks, *_loudness(plain, attacks // frame), rate_hz)
+    sounds, likeness = templates_of(mono, attacks, *_loudness(plain, attacks // frame), rate_hz)
     attacks, rise, likeness = _from_the_step(mono, attacks, coarse, rise, sounds, likeness, rate_hz)
     under = _lying_under(attacks, likeness, rate_hz)
     if len(under):
         attacks = np.concatenate([attacks, under])
         rise = np.concatenate([rise, rises[np.clip(under // frame, 0, len(rises) - 1)]])
-        likeness = _both(likeness, lay_over(mono, under, sounds, rate_hz))
+        likeness = _both(likeness, match_templates(mono, under, sounds, rate_hz))
     # The sound a candidate is most like knows better than the candidate itself where it began.
     attacks, rise, likeness = _settled(attacks, rise, likeness, rate_hz)
     attack_power, before_power, peak = attack_spectra(mono, attacks, rate_hz)
@@ -63,21 +64,25 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int, closely: bool = Fal
         peak_db=np.maximum(20.0 * np.log10(np.maximum(peak, 1e-9)), FLOOR_DB),
         attack_power=attack_power,
         before_power=before_power,
-        alike=likeness.alike,
-        laid_s=likeness.attack_s,
-        alike_under=likeness.alike_under,
-        laid_under_s=likeness.attack_under_s,
+        similarity=likeness.similarity,
+        aligned_s=likeness.attack_s,
+        similarity_under=likeness.similarity_under,
+        aligned_under_s=likeness.attack_under_s,
         under_db=likeness.under_db,
-        course=course_of(mono, rate_hz),
+        band_envelope=band_envelope_of(mono, rate_hz),
     )
 
 
-def _lying_under(attacks: NDArray[np.int64], likeness: Likeness, rate_hz: int) -> NDArray[np.int64]:
-    """Places, (m,), where a sound of the source lies under another that began some milliseconds before, and nothing rises."""
-    if not likeness.alike.shape[1]:
+def _lying_under(attacks: NDArray[np.int64], likeness: TemplateMatches, rate_hz: int) -> NDArray[np.int64]:
+    """Places, (m,), where a sound of the source lies under another that began some milliseconds before, and
+    nothing rises.
+    """
+    if not likeness.similarity.shape[1]:
         return np.zeros(0, np.int64)
-    rows, best = np.arange(len(attacks)), likeness.alike_under.argmax(axis=1)
-    sure = (likeness.alike_under[rows, best] > _UNDER_ALIKE) & (likeness.under_db[rows, best] > _UNDER_DB)
+    rows, best = np.arange(len(attacks)), likeness.similarity_under.argmax(axis=1)
+    sure = (likeness.similarity_under[rows, best] > _UNDER_SIMILARITY) & (
+        likeness.under_db[rows, best] > _UNDER_DB
+    )
     places = np.sort(np.round(likeness.attack_under_s[rows, best][sure] * rate_hz).astype(np.int64))
     places = places[places > 0]
     apart = round(_UNDER_APART_S * rate_hz)
@@ -87,8 +92,13 @@ def _lying_under(attacks: NDArray[np.int64], likeness: Likeness, rate_hz: int) -
     return places[np.concatenate([[True], np.diff(places) > apart])] if len(places) else places
 
 
-def _both(first: Likeness, second: Likeness) -> Likeness:
-    return Likeness(**{f.name: np.concatenate([getattr(first, f.name), getattr(second, f.name)]) for f in fields(Likeness)})
+def _both(first: TemplateMatches, second: TemplateMatches) -> TemplateMatches:
+    return TemplateMatches(
+        **{
+            f.name: np.concatenate([getattr(first, f.name), getattr(second, f.name)])
+            for f in fields(TemplateMatches)
+        }
+    )
 
 
 def _apart(attacks: NDArray[np.int64], rise: NDArray[np.float64], apart: int) -> NDArray[np.int64]:
@@ -98,29 +108,45 @@ def _apart(attacks: NDArray[np.int64], rise: NDArray[np.float64], apart: int) ->
 
 
 def _from_the_step(
-    mono: NDArray[np.float32], attacks: NDArray[np.int64], coarse: NDArray[np.int64], rise: NDArray[np.float64], sounds: Exemplars, likeness: Likeness, rate_hz: int,
-) -> tuple[NDArray[np.int64], NDArray[np.float64], Likeness]:
-    """Candidates whose attack was sought far from where their level steps up, laid over once more from there: the better likeness stands.
+    mono: NDArray[np.float32],
+    attacks: NDArray[np.int64],
+    coarse: NDArray[np.int64],
+    rise: NDArray[np.float64],
+    sounds: Templates,
+    likeness: TemplateMatches,
+    rate_hz: int,
+) -> tuple[NDArray[np.int64], NDArray[np.float64], TemplateMatches]:
+    """Candidates whose attack was sought far from where their level steps up, matched once more from there:
+    the better match stands.
 
-    A dark stroke over its own ringing shows no attack of its own, and one is then found somewhere in its body.
+    A dark stroke over its own ringing shows no attack of its own, and one is then found somewhere in its
+    body.
     """
     rows = np.nonzero(np.abs(attacks - coarse) > round(_STEP_AWAY_S * rate_hz))[0]
-    if not len(rows) or not likeness.alike.shape[1]:
+    if not len(rows) or not likeness.similarity.shape[1]:
         return attacks, rise, likeness
-    again = lay_over(mono, coarse[rows], sounds, rate_hz)
-    better = again.alike.max(axis=1) > likeness.alike[rows].max(axis=1) + _BETTER_ALIKE
+    again = match_templates(mono, coarse[rows], sounds, rate_hz)
+    better = again.similarity.max(axis=1) > likeness.similarity[rows].max(axis=1) + _BETTER_SIMILARITY
     rows, taken = rows[better], np.nonzero(better)[0]
     attacks = attacks.copy()
     attacks[rows] = coarse[rows]
-    columns = {f.name: getattr(likeness, f.name).copy() for f in fields(Likeness)}
+    columns = {f.name: getattr(likeness, f.name).copy() for f in fields(TemplateMatches)}
     for name, column in columns.items():
         column[rows] = getattr(again, name)[taken]
     order = np.argsort(attacks, kind="stable")
-    return attacks[order], rise[order], Likeness(**{name: column[order] for name, column in columns.items()})
+    return (
+        attacks[order],
+        rise[order],
+        TemplateMatches(**{name: column[order] for name, column in columns.items()}),
+    )
 
 
-def _loudness(plain: NDArray[np.float64], frames: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Level of each candidate in its first 20 frames, (n,), and how far under it the loudest of the 20 before stands, (n,)."""
+def _loudness(
+    plain: NDArray[np.float64], frames: NDArray[np.int64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Level of each candidate in its first 20 frames, (n,), and how far under it the loudest of the 20 before
+    stands, (n,).
+    """
     power = 10.0 ** (plain / 10.0)
     sums = np.concatenate([[0.0], np.cumsum(power)])
     last = len(power)
@@ -130,17 +156,25 @@ def _loudness(plain: NDArray[np.float64], frames: NDArray[np.int64]) -> tuple[ND
     return level, np.where(frames < 2, FLOOR_DB, before) - level
 
 
-def _settled(attacks: NDArray[np.int64], rise: NDArray[np.float64], likeness: Likeness, rate_hz: int) -> tuple[NDArray[np.int64], NDArray[np.float64], Likeness]:
-    """Candidates moved to where the sound they are most like begins, in order, and of those that then coincide only one."""
-    alike, laid_s = likeness.alike, likeness.attack_s
-    if alike.shape[1]:
-        best = alike.argmax(axis=1)
+def _settled(
+    attacks: NDArray[np.int64], rise: NDArray[np.float64], likeness: TemplateMatches, rate_hz: int
+) -> tuple[NDArray[np.int64], NDArray[np.float64], TemplateMatches]:
+    """Candidates moved to where the sound they are most like begins, in order, and of those that then
+    coincide only one.
+    """
+    similarity, aligned_s = likeness.similarity, likeness.attack_s
+    if similarity.shape[1]:
+        best = similarity.argmax(axis=1)
         rows = np.arange(len(attacks))
-        laid = np.round(laid_s[rows, best] * rate_hz).astype(np.int64)
-        attacks = np.where(alike[rows, best] > _SURE_ALIKE, np.maximum(laid, 0), attacks)
+        aligned = np.round(aligned_s[rows, best] * rate_hz).astype(np.int64)
+        attacks = np.where(similarity[rows, best] > _SURE_SIMILARITY, np.maximum(aligned, 0), attacks)
     order = np.lexsort((-rise, attacks))
     keep = order[_one_per_stroke(attacks[order], rise[order], round(_SAME_S * rate_hz))]
-    return attacks[keep], rise[keep], Likeness(**{f.name: getattr(likeness, f.name)[keep] for f in fields(Likeness)})
+    return (
+        attacks[keep],
+        rise[keep],
+        TemplateMatches(**{f.name: getattr(likeness, f.name)[keep] for f in fields(TemplateMatches)}),
+    )
 
 
 def _one_per_stroke(attacks: NDArray[np.int64], rise: NDArray[np.float64], apart: int) -> NDArray[np.bool_]:

@@ -4,7 +4,7 @@ Files in, facts and guesses out. Begin with ``read``.
 """
 
 from nubrak.core.gather.belonging import other_half, same_piece, takes_of
-from nubrak.core.gather.guess import LEAST_STROKES, TAUGHT, guess_from_sound, looks
+from nubrak.core.gather.guess import LEAST_STROKES, TAUGHT, guess_from_sound, spectral_shape
 from nubrak.core.gather.read import AudioFacts, audio_blocks, inspect, one_channel, read_mono, time_stamp_s
 
 __all__ = [
@@ -14,11 +14,11 @@ __all__ = [
     "audio_blocks",
     "guess_from_sound",
     "inspect",
-    "looks",
     "one_channel",
     "other_half",
     "read_mono",
     "same_piece",
+    "spectral_shape",
     "takes_of",
     "time_stamp_s",
 ]

@@ -1,4 +1,6 @@
-"""Gather: what a new recording belongs to. Halves of a stereo pair, takes of one microphone, several microphones on one piece."""
+"""Gather: what a new recording belongs to. Halves of a stereo pair, takes of one microphone, several
+microphones on one piece.
+"""
 
 from __future__ import annotations
 
@@ -9,17 +11,29 @@ _SAME_LENGTH_S = 0.5
 
 
 def other_half(document: Document, source_id: str) -> tuple[str, str, str] | None:
-    """Left source, right source and the pair's name, where ``source_id`` and another are the two halves of a stereo pair."""
+    """Left source, right source and the pair's name, where ``source_id`` and another are the two halves of a
+    stereo pair.
+    """
     mine = document.sources[source_id]
     side = side_of(mine.name)
     if side is None or not _one_channel(mine):
         return None
     for other_id, other in document.sources.items():
         theirs = side_of(other.name)
-        if other_id == source_id or theirs is None or theirs[0] != side[0] or theirs[1] == side[1] or not _one_channel(other):
+        if (
+            other_id == source_id
+            or theirs is None
+            or theirs[0] != side[0]
+            or theirs[1] == side[1]
+            or not _one_channel(other)
+        ):
             continue
         a, b = mine.clips[0], other.clips[0]
-        if a.rate_hz == b.rate_hz and abs(a.length_s - b.length_s) < _SAME_LENGTH_S and abs(a.start_s - b.start_s) < _SAME_LENGTH_S:
+        if (
+            a.rate_hz == b.rate_hz
+            and abs(a.length_s - b.length_s) < _SAME_LENGTH_S
+            and abs(a.start_s - b.start_s) < _SAME_LENGTH_S
+        ):
             ending = mine.name.rpartition(".")[2]
             name = f"{side[0]} L+R.{ending}"
             return (source_id, other_id, name) if side[1] == "left" else (other_id, source_id, name)
@@ -27,20 +41,28 @@ def other_half(document: Document, source_id: str) -> tuple[str, str, str] | Non
 
 
 def takes_of(document: Document, name: str, clip: Clip, piece: str) -> str | None:
-    """The source that a stamped file is a further take of: named alike, the same piece, and at no time the same moment."""
+    """The source that a stamped file is a further take of: named alike, the same piece, and at no time the
+    same moment.
+    """
     if clip.stamp_s is None or document.origin_s is None:
         return None
     for source_id, source in document.sources.items():
         stamped = [c for c in source.clips if c.stamp_s is not None]
         same = source.guess is not None and source.guess.piece == piece and len(stamped) == len(source.clips)
-        apart = all(clip.stamp_s >= c.stamp_s + c.length_s or clip.stamp_s + clip.length_s <= c.stamp_s for c in stamped if c.stamp_s is not None)
+        apart = all(
+            clip.stamp_s >= c.stamp_s + c.length_s or clip.stamp_s + clip.length_s <= c.stamp_s
+            for c in stamped
+            if c.stamp_s is not None
+        )
         if same and apart and takes_alike(source.name, name) and source.clips[0].channels == clip.channels:
             return source_id
     return None
 
 
 def same_piece(document: Document, part_id: str) -> str | None:
-    """The part that another microphone on the same piece has already: kick inside and outside, snare top and bottom."""
+    """The part that another microphone on the same piece has already: kick inside and outside, snare top and
+    bottom.
+    """
     part = document.parts[part_id]
     mine = position_of(document.sources[part.sources[0]].name)
     for other_id, other in document.ordered_parts():

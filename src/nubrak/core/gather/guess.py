@@ -1,4 +1,6 @@
-"""Guess the piece from the sound: what the loudest strokes of a recording look like, third octave by third octave."""
+"""Guess the piece from the sound: what the loudest strokes of a recording look like, third octave by third
+octave.
+"""
 
 from __future__ import annotations
 
@@ -16,13 +18,20 @@ TAUGHT = Path(__file__).parent / "guess.npz"
 LEAST_STROKES = 2
 _LOUDEST = 12
 _RANGE_DB = 45.0
-_SAID = {"kick": "low and short", "snare": "broad, with a bright attack", "rack-tom": "a pitched drum", "floor-tom": "a low pitched drum",
-         "hi-hat": "bright and short", "ride": "bright and ringing", "crash": "the whole kit from above"}
+_SAID = {
+    "kick": "low and short",
+    "snare": "broad, with a bright attack",
+    "rack-tom": "a pitched drum",
+    "floor-tom": "a low pitched drum",
+    "hi-hat": "bright and short",
+    "ride": "bright and ringing",
+    "crash": "the whole kit from above",
+}
 
 
-def looks(candidates: Candidates) -> NDArray[np.float64] | None:
-    """What the loudest strokes have in common: median level per third octave under its loudest, (bands,), and how much they
-    differ among themselves, (bands,), one after the other. None where there are too few.
+def spectral_shape(candidates: Candidates) -> NDArray[np.float64] | None:
+    """What the loudest strokes have in common: median level per third octave under its loudest, (bands,), and
+    how much they differ among themselves, (bands,), one after the other. None where there are too few.
     """
     if len(candidates) < LEAST_STROKES:
         return None
@@ -36,22 +45,30 @@ def looks(candidates: Candidates) -> NDArray[np.float64] | None:
 @lru_cache(maxsize=1)
 def _taught() -> tuple[list[str], NDArray[np.float64], NDArray[np.float64]]:
     with np.load(TAUGHT, allow_pickle=False) as stored:
-        return stored["pieces"].tolist(), stored["weights"].astype(np.float64), stored["start"].astype(np.float64)
+        return (
+            stored["pieces"].tolist(),
+            stored["weights"].astype(np.float64),
+            stored["start"].astype(np.float64),
+        )
 
 
 def guess_from_sound(candidates: Candidates) -> PieceGuess | None:
     """The piece a recording sounds like, or None where it has too few strokes to tell.
 
-    A softmax over linear scores (multinomial logistic regression) of what ``looks`` gives, taught by ``benchmarks/learn.py``.
+    A softmax over linear scores (multinomial logistic regression) of what ``spectral_shape`` gives, taught by
+    ``benchmarks/learn.py``.
     """
-    shown = looks(candidates)
+    shown = spectral_shape(candidates)
     if shown is None:
         return None
     pieces, weights, start = _taught()
     score = weights @ shown + start
-    chance = np.exp(score - score.max())
-    chance /= chance.sum()
-    best = int(np.argmax(chance))
-    sure = float(chance[best])
-    said = f"Its loudest strokes sound {_SAID.get(pieces[best], 'like it')}: {PIECES[pieces[best]].name.lower()} with {100 * sure:.0f} %."
+    stroke_probability = np.exp(score - score.max())
+    stroke_probability /= stroke_probability.sum()
+    best = int(np.argmax(stroke_probability))
+    sure = float(stroke_probability[best])
+    said = (
+        f"Its loudest strokes sound {_SAID.get(pieces[best], 'like it')}: "
+        f"{PIECES[pieces[best]].name.lower()} with {100 * sure:.0f} %."
+    )
     return PieceGuess(piece=pieces[best], why=said, sure=round(sure, 2))

@@ -30,7 +30,9 @@ class AudioFacts(BaseModel):
     frames: int = Field(description="samples per channel that could be read")
     format: str = Field(description="container and coding, as libsndfile names them")
     peak: float = Field(description="largest absolute sample, 1 is full scale")
-    stamp_s: float | None = Field(default=None, description="the time stamp it carries, in seconds since midnight (EBU Tech 3285)")
+    stamp_s: float | None = Field(
+        default=None, description="the time stamp it carries, in seconds since midnight (EBU Tech 3285)"
+    )
     notes: list[str] = Field(default=[], description="what is odd about the file, a sentence each")
 
     @property
@@ -41,8 +43,9 @@ class AudioFacts(BaseModel):
 def time_stamp_s(path: Path, rate_hz: int) -> float | None:
     """The time reference of a Broadcast Wave file in seconds since midnight, or None where it carries none.
 
-    EBU Tech 3285: the ``bext`` chunk holds description (256 bytes), originator (32), its reference (32), date (10) and time (8),
-    then the count of samples since midnight as two 32-bit words, the low one first. RF64 and BW64 files carry the same chunk.
+    EBU Tech 3285: the ``bext`` chunk holds description (256 bytes), originator (32), its reference (32), date
+    (10) and time (8), then the count of samples since midnight as two 32-bit words, the low one first. RF64
+    and BW64 files carry the same chunk.
     """
     with path.open("rb") as file:
         head = file.read(12)
@@ -58,7 +61,8 @@ def time_stamp_s(path: Path, rate_hz: int) -> float | None:
                 samples = int.from_bytes(body[338:346], "little") if len(body) == 346 else 0
                 return samples / rate_hz if 0 < samples / rate_hz < _DAY_S else None
             if size == 0xFFFFFFFF:
-                return None  # the length of a large file's data stands elsewhere; what follows it is not looked for
+                # The length of a large file's data stands elsewhere; what follows it is not looked for.
+                return None
             file.seek(size + size % 2, 1)
     return None
 
@@ -69,10 +73,15 @@ def _open(path: Path, name: str) -> soundfile.SoundFile:
     try:
         return soundfile.SoundFile(str(path))
     except (soundfile.LibsndfileError, TypeError, ValueError) as error:
-        raise Problem(f"“{name}” could not be read as audio.", todo=f"Nubrak reads {_FORMATS}; export it as one of these.") from error
+        raise Problem(
+            f"“{name}” could not be read as audio.",
+            todo=f"Nubrak reads {_FORMATS}; export it as one of these.",
+        ) from error
 
 
-def audio_blocks(path: Path, name: str | None = None, block_frames: int = _BLOCK_FRAMES) -> Iterator[NDArray[np.float32]]:
+def audio_blocks(
+    path: Path, name: str | None = None, block_frames: int = _BLOCK_FRAMES
+) -> Iterator[NDArray[np.float32]]:
     """The file's samples as float32 blocks of shape (frames, channels), NaN and infinity replaced by silence.
 
     A file that is cut off ends early without an error. Raises ``Problem`` where the file is not audio.
@@ -93,16 +102,26 @@ def audio_blocks(path: Path, name: str | None = None, block_frames: int = _BLOCK
 def inspect(path: Path, name: str | None = None) -> AudioFacts:
     """Read a whole file once, block by block, and say what is in it.
 
-    Raises ``Problem`` for what cannot be worked with: not audio, no samples, a rate or channel count out of range, too long.
+    Raises ``Problem`` for what cannot be worked with: not audio, no samples, a rate or channel count out of
+    range, too long.
     """
     name = name or path.name
     with _open(path, name) as file:
         rate_hz, channels, promised = int(file.samplerate), int(file.channels), int(file.frames)
         kind = f"{file.format} {file.subtype}"
         if not 1 <= channels <= MOST_CHANNELS:
-            raise Problem(f"“{name}” has {channels} channels; Nubrak takes 1 to {MOST_CHANNELS}.", todo="Export the microphones as separate files.")
+            raise Problem(
+                f"“{name}” has {channels} channels; Nubrak takes 1 to {MOST_CHANNELS}.",
+                todo="Export the microphones as separate files.",
+            )
         if not LEAST_RATE_HZ <= rate_hz <= MOST_RATE_HZ:
-            raise Problem(f"“{name}” has a sample rate of {rate_hz} Hz; Nubrak takes {LEAST_RATE_HZ} to {MOST_RATE_HZ} Hz.", todo="Export it at 44100 or 48000 Hz.")
+            raise Problem(
+                (
+                    f"“{name}” has a sample rate of {rate_hz} Hz; Nubrak takes {LEAST_RATE_HZ} to "
+                    f"{MOST_RATE_HZ} Hz."
+                ),
+                todo="Export it at 44100 or 48000 Hz.",
+            )
         frames, peak, odd = 0, 0.0, 0
         while True:
             try:
@@ -118,20 +137,34 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
             frames += len(block)
             peak = max(peak, float(np.abs(block).max()))
             if frames > LONGEST_S * rate_hz:
-                raise Problem(f"“{name}” is longer than {LONGEST_S / 3600:.0f} hours.", todo="Cut it into shorter files.")
+                raise Problem(
+                    f"“{name}” is longer than {LONGEST_S / 3600:.0f} hours.",
+                    todo="Cut it into shorter files.",
+                )
     if frames == 0:
         raise Problem(f"“{name}” holds no samples.", todo="Export it again and drop it once more.")
     notes = []
     if odd:
         notes.append(f"{odd} samples were not numbers and were taken as silence.")
     if 0 < promised < 1 << 62 and frames < promised:
-        notes.append(f"The file is cut off: it promises {promised / rate_hz:.1f} s and holds {frames / rate_hz:.1f} s, which were kept.")
+        notes.append(
+            f"The file is cut off: it promises {promised / rate_hz:.1f} s and holds "
+            f"{frames / rate_hz:.1f} s, which were kept."
+        )
     if peak == 0.0:
         notes.append("The file is silent from end to end.")
     elif peak >= 0.9999 and "FLOAT" not in kind and "DOUBLE" not in kind:
         notes.append("The recording touches full scale; loud strokes may be clipped.")
     stamp_s = time_stamp_s(path, rate_hz)
-    return AudioFacts(rate_hz=rate_hz, channels=channels, frames=frames, format=kind, peak=peak, notes=notes, stamp_s=stamp_s)
+    return AudioFacts(
+        rate_hz=rate_hz,
+        channels=channels,
+        frames=frames,
+        format=kind,
+        peak=peak,
+        notes=notes,
+        stamp_s=stamp_s,
+    )
 
 
 def one_channel(block: NDArray[np.float32]) -> NDArray[np.float32]:

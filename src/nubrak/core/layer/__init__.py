@@ -1,13 +1,29 @@
 """What sounds with a part: notes and instruments in, audio out, locked to the recording.
 
-Begin with ``plan``: which sample each note gets; ``voice`` makes samples ready, ``lock`` measures polarity and offset.
+Begin with ``plan``: which sample each note gets; ``voice`` makes samples ready, ``find_lock`` measures
+polarity and offset.
 """
 
 from nubrak.core.layer.level_match import UNDER_DB, level_under
-from nubrak.core.layer.likeness import STROKE_S, Profile, added_db, apart_db, profile, reason, strokes_of
-from nubrak.core.layer.lock import Lock, Sounding, judged, lock
+from nubrak.core.layer.likeness import (
+    STROKE_S,
+    Profile,
+    added_db,
+    apart_db,
+    difference_in_words,
+    profile,
+    strokes_of,
+)
+from nubrak.core.layer.lock import Lock, Sounding, find_lock, judged
 from nubrak.core.layer.overlay import overlay
-from nubrak.core.layer.plan import Played, SampleAudio, as_stereo, level_of_velocity_db, played, render_layer
+from nubrak.core.layer.plan import (
+    LayerPlan,
+    SampleAudio,
+    as_stereo,
+    level_of_velocity_db,
+    plan_layer,
+    render_layer,
+)
 from nubrak.core.layer.settings import HitOffset, Layer
 from nubrak.core.layer.voice import Cuts, Voice, cuts, made_ready, ready_key, with_own
 
@@ -17,8 +33,8 @@ __all__ = [
     "Cuts",
     "HitOffset",
     "Layer",
+    "LayerPlan",
     "Lock",
-    "Played",
     "Profile",
     "SampleAudio",
     "Sounding",
@@ -27,16 +43,16 @@ __all__ = [
     "apart_db",
     "as_stereo",
     "cuts",
+    "difference_in_words",
+    "find_lock",
     "judged",
     "level_of_velocity_db",
     "level_under",
-    "lock",
     "made_ready",
     "overlay",
-    "played",
+    "plan_layer",
     "profile",
     "ready_key",
-    "reason",
     "render_layer",
     "strokes_of",
     "with_own",

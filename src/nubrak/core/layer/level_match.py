@@ -1,4 +1,6 @@
-"""Bringing a layer to a level that can be compared: its strokes against the recording's, K-weighted, so many decibels under them."""
+"""Bringing a layer to a level that can be compared: its strokes against the recording's, K-weighted, so many
+decibels under them.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,11 @@ _BEFORE_S = 0.02  # the filters settle on what sounded before
 _MOST_HITS = 64
 
 
-def level_under(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[Sounding], rate_hz: int) -> float | None:
-    """How far in dB a layer lies under its recording (frames,): the median over the strokes, ``hits`` (n,) in samples, of what ``sounds`` there.
+def level_under(
+    recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[Sounding], rate_hz: int
+) -> float | None:
+    """How far in dB a layer lies under its recording (frames,): the median over the strokes, ``hits`` (n,) in
+    samples, of what ``sounds`` there.
 
     None where neither sounds.
     """
@@ -27,9 +32,14 @@ def level_under(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds:
     for one in sounds:
         some = slice(None, None, every)
         rows, gains = one.rows[some], one.gains[some]
-        body = np.pad(one.sample[max(one.attack - before, 0) : one.attack + stroke].astype(np.float64), (max(before - one.attack, 0), 0))
+        body = np.pad(
+            one.sample[max(one.attack - before, 0) : one.attack + stroke].astype(np.float64),
+            (max(before - one.attack, 0), 0),
+        )
         own = float(np.sum(sosfilt(weighting, body)[before:] ** 2))
-        there = sosfilt(weighting, windows_at(recording, hits[rows] - before, before + stroke).astype(np.float64), axis=1)[:, before:]
+        there = sosfilt(
+            weighting, windows_at(recording, hits[rows] - before, before + stroke).astype(np.float64), axis=1
+        )[:, before:]
         power = (there**2).sum(axis=1)
         heard = (power > 0) & (own > 0)
         under.append(10.0 * np.log10(power[heard] / (own * gains[heard] ** 2)))

@@ -1,4 +1,6 @@
-"""Which sounds suit a recording: how alike they are in spectrum and decay, what they would add, and why, in words."""
+"""Which sounds suit a recording: how alike they are in spectrum and decay, what they would add, and why, in
+words.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ from nubrak.core.signal import windows_at
 _BODY_S = 0.3  # of the spectrum
 STROKE_S = 0.8  # of the decay
 _TOP_S = 0.05
-_CENTRES_HZ = 1000.0 * 2.0 ** (np.arange(-16, 14) / 3.0)  # third octaves from 25 Hz to 20 kHz (IEC 61260, base two)
+_CENTRES_HZ = 1000.0 * 2.0 ** (
+    np.arange(-16, 14) / 3.0
+)  # third octaves from 25 Hz to 20 kHz (IEC 61260, base two)
 _FLOOR_DB = -50.0
 _SLICE_S = 0.01
 _FALLEN_DB = 20.0
@@ -28,7 +32,9 @@ _MOST_WORDS = 3
 
 @dataclass(frozen=True)
 class Profile:
-    """A stroke's spectrum as levels of third octaves against the whole in dB, (30,), and how long it takes to fall 20 dB, in s."""
+    """A stroke's spectrum as levels of third octaves against the whole in dB, (30,), and how long it takes to
+    fall 20 dB, in s.
+    """
 
     bands_db: NDArray[np.float64]
     decay_s: float
@@ -48,7 +54,10 @@ def profile(strokes: NDArray[np.floating], rate_hz: int) -> Profile:
     bands = np.stack([np.bincount(index, row, len(_CENTRES_HZ)) for row in power])
     whole = np.maximum(bands.sum(axis=1, keepdims=True), 1e-30)
     db = 10.0 * np.log10(np.maximum(bands / whole, 10 ** (_FLOOR_DB / 10)))
-    return Profile(np.median(db, axis=0), float(np.median([_decay_s(row, rate_hz) for row in strokes.astype(np.float64)])))
+    return Profile(
+        np.median(db, axis=0),
+        float(np.median([_decay_s(row, rate_hz) for row in strokes.astype(np.float64)])),
+    )
 
 
 def _decay_s(stroke: NDArray[np.float64], rate_hz: int) -> float:
@@ -66,12 +75,18 @@ def _decay_s(stroke: NDArray[np.float64], rate_hz: int) -> float:
 
 def strokes_of(recording: NDArray[np.float32], hits: NDArray[np.int64], rate_hz: int) -> NDArray[np.float32]:
     """The recorded strokes of a part to make a profile of, at most 48, evenly chosen, (n, frames)."""
-    chosen = hits[np.linspace(0, len(hits) - 1, min(len(hits), _MOST_HITS)).round().astype(int)] if len(hits) else hits
+    chosen = (
+        hits[np.linspace(0, len(hits) - 1, min(len(hits), _MOST_HITS)).round().astype(int)]
+        if len(hits)
+        else hits
+    )
     return windows_at(recording, chosen, round(STROKE_S * rate_hz))
 
 
 def apart_db(recorded: Profile, sound: Profile) -> float:
-    """How far two are apart: the root of the mean square over the bands that matter in either, and what their decays differ by."""
+    """How far two are apart: the root of the mean square over the bands that matter in either, and what their
+    decays differ by.
+    """
     matters = np.maximum(recorded.bands_db, sound.bands_db) > -35.0
     bands = float(np.sqrt(np.mean((recorded.bands_db - sound.bands_db)[matters] ** 2)))
     octaves = abs(np.log2(max(sound.decay_s, 0.01) / max(recorded.decay_s, 0.01)))
@@ -79,29 +94,39 @@ def apart_db(recorded: Profile, sound: Profile) -> float:
 
 
 def added_db(recorded: Profile, sound: Profile, under_db: float) -> float:
-    """What a sound that lies so many dB under the recording would add: the root of the mean square over the bands of what each grows by, at most
-    12 dB a band. So a band that was empty counts for more than a little everywhere.
+    """What a sound that lies so many dB under the recording would add: the root of the mean square over the
+    bands of what each grows by, at most 12 dB a band. So a band that was empty counts for more than a little
+    everywhere.
     """
     grown = 10.0 * np.log10(1.0 + 10.0 ** ((sound.bands_db - under_db - recorded.bands_db) / 10.0))
     audible = np.maximum(recorded.bands_db, sound.bands_db - under_db) > -40.0
     return float(np.sqrt(np.mean(np.minimum(grown, _MOST_ADDED_DB)[audible] ** 2)))
 
 
-def reason(recorded: Profile, sound: Profile) -> str:
+def difference_in_words(recorded: Profile, sound: Profile) -> str:
     """What is different about a sound, in a few words; the largest differences first."""
     found = _more_and_less(recorded, sound)
     ms = 1000 * (sound.decay_s - recorded.decay_s)
     if abs(ms) >= _SAID_MS:
-        found.append((abs(np.log2(sound.decay_s / recorded.decay_s)) * _WEIGHT_DECAY, f"{abs(ms):.0f} ms {'longer' if ms > 0 else 'shorter'}"))
+        found.append(
+            (
+                abs(np.log2(sound.decay_s / recorded.decay_s)) * _WEIGHT_DECAY,
+                f"{abs(ms):.0f} ms {'longer' if ms > 0 else 'shorter'}",
+            )
+        )
     return ", ".join(words for _, words in sorted(found, reverse=True)[:_MOST_WORDS]) or "much the same"
 
 
 def _more_and_less(recorded: Profile, sound: Profile) -> list[tuple[float, str]]:
-    """By how many dB, and in which words, a sound has more or less; zones beside each other that differ the same way are said as one."""
+    """By how many dB, and in which words, a sound has more or less; zones beside each other that differ the
+    same way are said as one.
+    """
     differ = []
     for low, high in pairwise(_EDGES_HZ):
         inside = (low <= _CENTRES_HZ) & (high > _CENTRES_HZ)
-        there, here = (float(10 * np.log10((10 ** (one.bands_db[inside] / 10)).sum())) for one in (recorded, sound))
+        there, here = (
+            float(10 * np.log10((10 ** (one.bands_db[inside] / 10)).sum())) for one in (recorded, sound)
+        )
         heard = max(there, here) > -35.0 and abs(here - there) >= _SAID_DB
         differ.append(here - there if heard else 0.0)
     found, at = [], 0
@@ -110,7 +135,12 @@ def _more_and_less(recorded: Profile, sound: Profile) -> list[tuple[float, str]]
         while end < len(differ) and np.sign(differ[end]) == np.sign(differ[at]):
             end += 1
         if differ[at]:
-            found.append((max(abs(one) for one in differ[at:end]), f"{'more' if differ[at] > 0 else 'less'} {_where(_EDGES_HZ[at], _EDGES_HZ[end])}"))
+            found.append(
+                (
+                    max(abs(one) for one in differ[at:end]),
+                    f"{'more' if differ[at] > 0 else 'less'} {_where(_EDGES_HZ[at], _EDGES_HZ[end])}",
+                )
+            )
         at = end
     return found
 

@@ -1,9 +1,11 @@
-"""Lock: polarity and offset of a layer against the recording, so that both together are bigger and never thinner.
+"""Lock: polarity and offset of a layer against the recording, so that both together are bigger and never
+thinner.
 
-The judge is the low end: the energy of recording and layer together between 20 and 250 Hz, over all hits. Written out, that energy is
-a constant plus twice the cross-correlation of the recording with the layer passed through the band twice, so one correlation per hit
-judges every offset and both polarities at once. The guide is the correlation of the attacks themselves, pre-emphasised and brought to one
-level: where the sounds are the same it peaks on one sample, which the low end alone is too broad to tell.
+The judge is the low end: the energy of recording and layer together between 20 and 250 Hz, over all hits.
+Written out, that energy is a constant plus twice the cross-correlation of the recording with the layer passed
+through the band twice, so one correlation per hit judges every offset and both polarities at once. The guide
+is the correlation of the attacks themselves, pre-emphasised and brought to one level: where the sounds are
+the same it peaks on one sample, which the low end alone is too broad to tell.
 """
 
 from __future__ import annotations
@@ -33,23 +35,25 @@ _AT_ONCE = 64
 class Lock:
     """How a layer is put: ``polarity`` 1 or -1, and ``offset_samples`` later than its attack on the hit.
 
-    ``gain_db`` is what that adds to the low end of the sum over doing nothing, ``over_wrong_db`` over the other polarity there;
-    ``alike`` 0 to 1 how alike the attacks are; ``each_samples`` (n,) the offset of every hit, kept within 1 ms of the common one;
-    ``wanders_ms`` how far half of them lie from it.
+    ``gain_db`` is what that adds to the low end of the sum over doing nothing, ``over_wrong_db`` over the
+    other polarity there; ``similarity`` 0 to 1 how alike the attacks are; ``each_samples`` (n,) the offset of
+    every hit, kept within 1 ms of the common one; ``wanders_ms`` how far half of them lie from it.
     """
 
     polarity: int
     offset_samples: int
     gain_db: float
     over_wrong_db: float
-    alike: float
+    similarity: float
     each_samples: NDArray[np.int64]
     wanders_ms: float
 
 
 @dataclass(frozen=True)
 class Sounding:
-    """One sample of a layer: mono, (length,), its attack, and which hits it sounds on, ``rows`` (m,), with which gains, (m,)."""
+    """One sample of a layer: mono, (length,), its attack, and which hits it sounds on, ``rows`` (m,), with
+    which gains, (m,).
+    """
 
     sample: NDArray[np.float32]
     attack: int
@@ -57,8 +61,12 @@ class Sounding:
     gains: NDArray[np.float64]
 
 
-def lock(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[Sounding], rate_hz: int) -> Lock:
-    """The lock of a layer on a part: ``recording`` (frames,) mono, its ``hits`` (n,) in samples, and what sounds on them, at the same rate."""
+def find_lock(
+    recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[Sounding], rate_hz: int
+) -> Lock:
+    """The lock of a layer on a part: ``recording`` (frames,) mono, its ``hits`` (n,) in samples, and what
+    sounds on them, at the same rate.
+    """
     reach = round(REACH_S * rate_hz)
     judge = _judge(recording, hits, sounds, rate_hz)
     if judge is None:
@@ -77,19 +85,37 @@ def lock(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[S
     else:
         # A cymbal has no low end to judge by: where its attack is not told, it stays on the hit.
         place, polarity = (told, says) if likeness >= _TOLD else (reach, 1)
-    if likeness >= _SAME and 10.0 * np.log10(judge.energy(place, polarity) / judge.energy(told, says)) <= _WORTH_DB:
+    if (
+        likeness >= _SAME
+        and 10.0 * np.log10(judge.energy(place, polarity) / judge.energy(told, says)) <= _WORTH_DB
+    ):
         place, polarity = told, says
     common = place - reach
-    each = np.where(judge.heard, _each(judge.cross, place, polarity, round(PER_HIT_S * rate_hz)) - reach, common)
+    each = np.where(
+        judge.heard, _each(judge.cross, place, polarity, round(PER_HIT_S * rate_hz)) - reach, common
+    )
     return Lock(
-        polarity=polarity, offset_samples=common, gain_db=10.0 * float(np.log10(judge.energy(place, polarity) / judge.energy(reach, 1))),
-        over_wrong_db=10.0 * float(np.log10(judge.energy(place, polarity) / judge.energy(place, -polarity))), alike=likeness, each_samples=each,
+        polarity=polarity,
+        offset_samples=common,
+        gain_db=10.0 * float(np.log10(judge.energy(place, polarity) / judge.energy(reach, 1))),
+        over_wrong_db=10.0 * float(np.log10(judge.energy(place, polarity) / judge.energy(place, -polarity))),
+        similarity=likeness,
+        each_samples=each,
         wanders_ms=1000.0 / rate_hz * float(np.median(np.abs(each[judge.heard] - common))),
     )
 
 
-def judged(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[Sounding], rate_hz: int, offset_samples: int, polarity: int) -> float:
-    """What an offset and a polarity add to the low end of the sum with a recording, in dB over the layer on the hit as it is."""
+def judged(
+    recording: NDArray[np.float32],
+    hits: NDArray[np.int64],
+    sounds: list[Sounding],
+    rate_hz: int,
+    offset_samples: int,
+    polarity: int,
+) -> float:
+    """What an offset and a polarity add to the low end of the sum with a recording, in dB over the layer on
+    the hit as it is.
+    """
     reach = round(REACH_S * rate_hz)
     judge = _judge(recording, hits, sounds, rate_hz)
     if judge is None or abs(offset_samples) > reach:
@@ -99,7 +125,9 @@ def judged(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list
 
 @dataclass(frozen=True)
 class _Judge:
-    """Cross-correlations in the low band per hit, (n, 2 * reach + 1), their robust sum, and the energy that recording and layer have apart."""
+    """Cross-correlations in the low band per hit, (n, 2 * reach + 1), their robust sum, and the energy that
+    recording and layer have apart.
+    """
 
     cross: NDArray[np.float64]
     heard: NDArray[np.bool_]
@@ -111,7 +139,9 @@ class _Judge:
         return max(self.apart + 2.0 * polarity * float(self.sums[place]), 1e-12 * self.apart, 1e-30)
 
 
-def _judge(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[Sounding], rate_hz: int) -> _Judge | None:
+def _judge(
+    recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list[Sounding], rate_hz: int
+) -> _Judge | None:
     reach = round(REACH_S * rate_hz)
     cross, apart = np.zeros((len(hits), 2 * reach + 1)), np.zeros(len(hits))
     low_energy = all_energy = 0.0
@@ -121,7 +151,9 @@ def _judge(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list
             continue
         here = hits[one.rows]
         low = _twice_in_band(body, rate_hz)  # begins 2 * REACH before the sample does
-        cross[one.rows] = _correlations(recording, here - one.attack - 2 * REACH - reach, low, reach) * one.gains[:, None]
+        cross[one.rows] = (
+            _correlations(recording, here - one.attack - 2 * REACH - reach, low, reach) * one.gains[:, None]
+        )
         own = float(low[2 * REACH : 2 * REACH + len(body)] @ body.astype(np.float64))
         apart[one.rows] = _low_energy(recording, here - one.attack, len(body), rate_hz) + one.gains**2 * own
         low_energy += float(np.sum(one.gains**2)) * own
@@ -131,7 +163,9 @@ def _judge(recording: NDArray[np.float32], hits: NDArray[np.int64], sounds: list
         return None
     # A clipped or doubled stroke must not outvote the rest.
     size = np.abs(cross).max(axis=1)
-    weight = np.where(heard, np.minimum(1.0, _LOUDEST_COUNT * float(np.median(size[heard])) / np.maximum(size, 1e-20)), 0.0)
+    weight = np.where(
+        heard, np.minimum(1.0, _LOUDEST_COUNT * float(np.median(size[heard])) / np.maximum(size, 1e-20)), 0.0
+    )
     return _Judge(cross, heard, weight @ cross, float(weight @ apart), low_energy / max(all_energy, 1e-30))
 
 
@@ -142,8 +176,12 @@ def _twice_in_band(body: NDArray[np.float32], rate_hz: int) -> NDArray[np.float6
     return in_band(once, LOW_HZ, HIGH_HZ, rate_hz)[:, 0].astype(np.float64)
 
 
-def _correlations(recording: NDArray[np.float32], begins: NDArray[np.int64], model: NDArray[np.float64], reach: int) -> NDArray[np.float64]:
-    """The recording from each place (n,) on against ``model`` (m,), at lags 0 to 2 * reach, (n, 2 * reach + 1)."""
+def _correlations(
+    recording: NDArray[np.float32], begins: NDArray[np.int64], model: NDArray[np.float64], reach: int
+) -> NDArray[np.float64]:
+    """The recording from each place (n,) on against ``model`` (m,), at lags 0 to 2 * reach, (n, 2 * reach +
+    1).
+    """
     out = np.empty((len(begins), 2 * reach + 1))
     for at in range(0, len(begins), _AT_ONCE):
         windows = windows_at(recording, begins[at : at + _AT_ONCE], len(model) + 2 * reach).astype(np.float64)
@@ -151,19 +189,30 @@ def _correlations(recording: NDArray[np.float32], begins: NDArray[np.int64], mod
     return out
 
 
-def _low_energy(recording: NDArray[np.float32], begins: NDArray[np.int64], length: int, rate_hz: int) -> NDArray[np.float64]:
+def _low_energy(
+    recording: NDArray[np.float32], begins: NDArray[np.int64], length: int, rate_hz: int
+) -> NDArray[np.float64]:
     """The recording's own energy in the low band over ``length`` samples from each place, (n,)."""
     size = next_fast_len(length, real=True)
     frequencies = np.fft.rfftfreq(size, 1 / rate_hz)
     inside = (frequencies >= LOW_HZ) & (frequencies <= HIGH_HZ)
     out = np.empty(len(begins))
     for at in range(0, len(begins), _AT_ONCE):
-        spectra = rfft(windows_at(recording, begins[at : at + _AT_ONCE], length).astype(np.float64), size)[:, inside]
+        spectra = rfft(windows_at(recording, begins[at : at + _AT_ONCE], length).astype(np.float64), size)[
+            :, inside
+        ]
         out[at : at + _AT_ONCE] = 2.0 * (np.abs(spectra) ** 2).sum(axis=1) / size
     return out
 
 
-def _guide(recording: NDArray[np.float32], hits: NDArray[np.int64], sample: NDArray[np.float32], attack: int, reach: int, rate_hz: int) -> NDArray[np.float64]:
+def _guide(
+    recording: NDArray[np.float32],
+    hits: NDArray[np.int64],
+    sample: NDArray[np.float32],
+    attack: int,
+    reach: int,
+    rate_hz: int,
+) -> NDArray[np.float64]:
     """Correlation of the attacks at every offset, -1 to 1, summed over hits, (2 * reach + 1,)."""
     length, lead = round(_ATTACK_S * rate_hz), min(attack, round(0.002 * rate_hz))
     head = np.diff(np.pad(sample[attack - lead : attack - lead + length].astype(np.float64), (1, 0)))
@@ -173,14 +222,21 @@ def _guide(recording: NDArray[np.float32], hits: NDArray[np.int64], sample: NDAr
         return total
     begins = hits - lead - reach
     for at in range(0, len(hits), _AT_ONCE):
-        steep = np.diff(windows_at(recording, begins[at : at + _AT_ONCE] - 1, len(head) + 2 * reach + 1).astype(np.float64), axis=1)
+        steep = np.diff(
+            windows_at(recording, begins[at : at + _AT_ONCE] - 1, len(head) + 2 * reach + 1).astype(
+                np.float64
+            ),
+            axis=1,
+        )
         sums = np.cumsum(np.pad(steep * steep, ((0, 0), (1, 0))), axis=1)
         around = np.maximum(sums[:, len(head) :] - sums[:, : -len(head)], 1e-20)
         total += (_correlations_of(steep, head, reach) / np.sqrt(around * energy)).sum(axis=0)
     return total
 
 
-def _correlations_of(rows: NDArray[np.float64], model: NDArray[np.float64], reach: int) -> NDArray[np.float64]:
+def _correlations_of(
+    rows: NDArray[np.float64], model: NDArray[np.float64], reach: int
+) -> NDArray[np.float64]:
     size = next_fast_len(rows.shape[1], real=True)
     return np.asarray(irfft(rfft(rows, size) * np.conj(rfft(model, size)), size)[:, : 2 * reach + 1])
 

@@ -1,4 +1,6 @@
-"""Overlay: all hits of a part laid over each other at their attack, and a layer over them; why a lock is what it is."""
+"""Overlay: all hits of a part laid over each other at their attack, and a layer over them; why a lock is what
+it is.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,8 @@ _MOST_HITS = 400
 
 @dataclass(frozen=True)
 class Overlay:
-    """Aligned strokes, each brought to one level: ``time_s`` (m,) from the attack, the ``median`` (m,) and the ``low`` and ``high`` quartile (m,),
-    and the ``layer`` (m,) as it lies over them now.
+    """Aligned strokes, each brought to one level: ``time_s`` (m,) from the attack, the ``median`` (m,) and
+    the ``low`` and ``high`` quartile (m,), and the ``layer`` (m,) as it lies over them now.
     """
 
     time_s: NDArray[np.float64]
@@ -26,16 +28,26 @@ class Overlay:
     layer: NDArray[np.float32]
 
 
-def overlay(recording: NDArray[np.float32], hits: NDArray[np.int64], sample: NDArray[np.float32], begins: int, rate_hz: int) -> Overlay:
-    """The strokes of ``recording`` (frames,) at ``hits`` (n,), and a ``sample`` (length,) whose first frame lies ``begins`` after a hit."""
+def overlay(
+    recording: NDArray[np.float32],
+    hits: NDArray[np.int64],
+    sample: NDArray[np.float32],
+    begins: int,
+    rate_hz: int,
+) -> Overlay:
+    """The strokes of ``recording`` (frames,) at ``hits`` (n,), and a ``sample`` (length,) whose first frame
+    lies ``begins`` after a hit.
+    """
     before, after = round(BEFORE_S * rate_hz), round(AFTER_S * rate_hz)
     time_s = np.arange(-before, after) / rate_hz
-    chosen = hits if len(hits) <= _MOST_HITS else hits[np.linspace(0, len(hits) - 1, _MOST_HITS).astype(np.int64)]
+    chosen = (
+        hits if len(hits) <= _MOST_HITS else hits[np.linspace(0, len(hits) - 1, _MOST_HITS).astype(np.int64)]
+    )
     rows = windows_at(recording, chosen - before, before + after)
     peak = np.abs(rows).max(axis=1, keepdims=True) if len(rows) else np.zeros((0, 1), np.float32)
     rows = rows[peak[:, 0] > 0] / peak[peak[:, 0] > 0]
     quartiles = np.quantile(rows, [0.25, 0.5, 0.75], axis=0) if len(rows) else np.zeros((3, before + after))
-    laid = windows_at(sample, np.array([-before - begins]), before + after)[0]
-    loudest = float(np.abs(laid).max()) if np.any(laid) else 1.0
+    aligned = windows_at(sample, np.array([-before - begins]), before + after)[0]
+    loudest = float(np.abs(aligned).max()) if np.any(aligned) else 1.0
     low, median, high = (row.astype(np.float32) for row in quartiles)
-    return Overlay(time_s, median, low, high, (laid / loudest).astype(np.float32))
+    return Overlay(time_s, median, low, high, (aligned / loudest).astype(np.float32))

@@ -1,7 +1,8 @@
-"""Layer: what sounds. One function renders any window of time; a print is that function over the whole session.
+"""Layer: what sounds. One function renders any window of time; a print is that function over the whole
+session.
 
-A window rendered alone equals that stretch of the whole bit for bit: every note starts at its own rounded sample, is
-scaled in float32, and notes are added in the order of time whatever the window is.
+A window rendered alone equals that stretch of the whole bit for bit: every note starts at its own rounded
+sample, is scaled in float32, and notes are added in the order of time whatever the window is.
 """
 
 from __future__ import annotations
@@ -20,21 +21,28 @@ from nubrak.core.signal import db_to_gain
 from nubrak.core.sort import ghosts
 from nubrak.core.tempo import Tempo
 
-SampleAudio = Callable[[Sample, Voice], tuple[NDArray[np.float32], int]]  # (frames, channels) at the session's rate as the voice plays it, and its attack
+SampleAudio = Callable[
+    [Sample, Voice], tuple[NDArray[np.float32], int]
+]  # (frames, channels) at the session's rate as the voice plays it, and its attack
 _NEAR_S = 0.03
 
 
-def level_of_velocity_db(velocity: NDArray[np.int64], reference: int | NDArray[np.int64], amount: float) -> NDArray[np.float64]:
-    """Level in dB relative to ``reference``: amount times the law of DLS Level 1, 40 log10(v / reference) (from memory)."""
+def level_of_velocity_db(
+    velocity: NDArray[np.int64], reference: int | NDArray[np.int64], amount: float
+) -> NDArray[np.float64]:
+    """Level in dB relative to ``reference``: amount times the law of DLS Level 1, 40 log10(v / reference)
+    (from memory).
+    """
     return amount * 40.0 * np.log10(np.maximum(velocity, 1) / reference)
 
 
 @dataclass(frozen=True)
-class Played:
-    """What a layer plays: for each of its notes the row among the part's notes, the sample, its gain, and when it is silenced.
+class LayerPlan:
+    """What a layer plays: for each of its notes the row among the part's notes, the sample, its gain, and
+    when it is silenced.
 
-    ``row`` (n,), ``sample`` (n,) an index into ``samples``, ``gain`` (n,), ``begin`` (n,) the frame of its attack, ``until`` (n,) the frame at
-    which it is silenced, or the largest number.
+    ``row`` (n,), ``sample`` (n,) an index into ``samples``, ``gain`` (n,), ``begin`` (n,) the frame of its
+    attack, ``until`` (n,) the frame at which it is silenced, or the largest number.
     """
 
     row: NDArray[np.int64]
@@ -45,17 +53,18 @@ class Played:
     until: NDArray[np.int64]
 
 
-def played(layer: Layer, notes: Notes, rate_hz: int, tempo: Tempo | None = None) -> Played:
+def plan_layer(layer: Layer, notes: Notes, rate_hz: int, tempo: Tempo | None = None) -> LayerPlan:
     """Which sample each note gets, and how. It looks at all notes, so every window of them gets the same."""
     rows = np.nonzero(_sounding(layer, notes))[0]
     velocity = notes.velocity[rows]
     samples = layer.instrument.samples
     index = {id(sample): place for place, sample in enumerate(samples)}
-    # Samples that share a velocity range take turns by themselves, so that no two notes after each other get the same one.
+    # Samples that share a velocity range take turns by themselves, so that no two notes after each other get
+    # the same one.
     sets: dict[tuple[int, ...], int] = {}
     set_of = np.zeros(128, np.int64)
     for value in np.unique(velocity).tolist():
-        chosen = tuple(index[id(sample)] for sample in layer.instrument.turns(value))
+        chosen = tuple(index[id(sample)] for sample in layer.instrument.round_robin(value))
         set_of[value] = sets.setdefault(chosen, len(sets))
     which = np.zeros(len(rows), np.int64)
     for chosen, number in sets.items():
@@ -66,7 +75,14 @@ def played(layer: Layer, notes: Notes, rate_hz: int, tempo: Tempo | None = None)
     own_db = np.array([sample.level_db for sample in samples])
     gain = (db_to_gain(layer.level_db) * 10.0 ** ((under + own_db[which]) / 20.0)).astype(np.float32)
     hit = np.round(notes.time_s[rows] * rate_hz).astype(np.int64)
-    return Played(rows, samples, which, gain, hit + _offsets(layer, notes.time_s[rows]), _silenced(layer, notes, rows, hit, rate_hz, tempo))
+    return LayerPlan(
+        rows,
+        samples,
+        which,
+        gain,
+        hit + _offsets(layer, notes.time_s[rows]),
+        _silenced(layer, notes, rows, hit, rate_hz, tempo),
+    )
 
 
 def _sounding(layer: Layer, notes: Notes) -> NDArray[np.bool_]:
@@ -91,12 +107,21 @@ def _offsets(layer: Layer, time_s: NDArray[np.float64]) -> NDArray[np.int64]:
     return out
 
 
-def _silenced(layer: Layer, notes: Notes, rows: NDArray[np.int64], hit: NDArray[np.int64], rate_hz: int, tempo: Tempo | None) -> NDArray[np.int64]:
+def _silenced(
+    layer: Layer,
+    notes: Notes,
+    rows: NDArray[np.int64],
+    hit: NDArray[np.int64],
+    rate_hz: int,
+    tempo: Tempo | None,
+) -> NDArray[np.int64]:
     until = np.full(len(rows), np.iinfo(np.int64).max)
     if layer.length == "note" and len(rows):
         until = hit + np.round(notes.each_length_s(tempo or Tempo())[rows] * rate_hz).astype(np.int64)
     if layer.silenced_by and len(rows):
-        chokes = np.round(np.sort(notes.time_s[np.isin(notes.each_number, layer.silenced_by)]) * rate_hz).astype(np.int64)
+        chokes = np.round(
+            np.sort(notes.time_s[np.isin(notes.each_number, layer.silenced_by)]) * rate_hz
+        ).astype(np.int64)
         after = np.searchsorted(chokes, hit, side="right")
         found = after < len(chokes)
         until[found] = np.minimum(until[found], chokes[after[found]])
@@ -104,19 +129,29 @@ def _silenced(layer: Layer, notes: Notes, rows: NDArray[np.int64], hit: NDArray[
 
 
 def render_layer(
-    layer: Layer, notes: Notes, audio_of: SampleAudio, rate_hz: int, start: int, frames: int, tempo: Tempo | None = None, plan: Played | None = None,
+    layer: Layer,
+    notes: Notes,
+    audio_of: SampleAudio,
+    rate_hz: int,
+    start: int,
+    frames: int,
+    tempo: Tempo | None = None,
+    plan: LayerPlan | None = None,
 ) -> NDArray[np.float32]:
     """The samples ``start`` to ``start + frames`` of a layer, (frames, 2) float32, full scale 1.
 
-    ``audio_of`` gives a sample as the voice plays it, at ``rate_hz``. Its attack lands on the hit; what would sound before time zero is
-    cut. ``plan`` is what ``played`` gave for the same layer and notes, where it is known.
+    ``audio_of`` gives a sample as the voice plays it, at ``rate_hz``. Its attack lands on the hit; what would
+    sound before time zero is cut. ``plan`` is what ``plan_layer`` gave for the same layer and notes, where it
+    is known.
     """
     out = np.zeros((frames, 2), np.float32)
     if not layer.on or not len(notes.time_s):
         return out
-    plan = plan or played(layer, notes, rate_hz, tempo)
+    plan = plan or plan_layer(layer, notes, rate_hz, tempo)
     reach = round(_longest_s(layer) * rate_hz)
-    for turn in np.nonzero((plan.begin >= start - reach) & (plan.begin < start + frames + rate_hz))[0].tolist():
+    for turn in np.nonzero((plan.begin >= start - reach) & (plan.begin < start + frames + rate_hz))[
+        0
+    ].tolist():
         audio, attack = audio_of(plan.samples[plan.sample[turn]], layer)
         begin = int(plan.begin[turn]) - attack
         low, high = max(begin, start), min(begin + len(audio), start + frames)
@@ -124,7 +159,9 @@ def render_layer(
             continue
         fade = cut_short(len(audio), min(int(plan.until[turn]) - begin, len(audio)), rate_hz, layer.fade_ms)
         sound = audio[low - begin : high - begin] * plan.gain[turn]
-        out[low - start : high - start] += sound if fade is None else sound * fade[low - begin : high - begin, None]
+        out[low - start : high - start] += (
+            sound if fade is None else sound * fade[low - begin : high - begin, None]
+        )
     return out
 
 

@@ -22,12 +22,27 @@ class Layer(Voice):
 
     model_config = ConfigDict(validate_assignment=True)
     instrument: Instrument
-    level_db: float = Field(default=-6.0, ge=-60, le=24, description="a layer usually starts 6 dB under the recording")
-    velocity_amount: float = Field(default=1.0, ge=0, le=2, description="how much level follows velocity: 1 is the published law, 0 not at all")
+    level_db: float = Field(
+        default=-6.0, ge=-60, le=24, description="a layer usually starts 6 dB under the recording"
+    )
+    velocity_amount: float = Field(
+        default=1.0,
+        ge=0,
+        le=2,
+        description="how much level follows velocity: 1 is the published law, 0 not at all",
+    )
     low_velocity: int = Field(default=1, ge=1, le=127, description="it sounds from this velocity on")
     high_velocity: int = Field(default=127, ge=1, le=127, description="and up to this one")
     strokes: Literal["all", "full", "ghosts"] = Field(default="all", description="which strokes it sounds on")
-    notes: list[int] = Field(default=[], max_length=128, description="it sounds on these note numbers only; empty: all of the part")
-    silenced_by: list[int] = Field(default=[], max_length=128, description="note numbers of the part that silence it, as a closed hi-hat does an open one")
-    each: list[HitOffset] = Field(default=[], max_length=50000, description="offsets of single hits, where the recording wanders")
+    notes: list[int] = Field(
+        default=[], max_length=128, description="it sounds on these note numbers only; empty: all of the part"
+    )
+    silenced_by: list[int] = Field(
+        default=[],
+        max_length=128,
+        description="note numbers of the part that silence it, as a closed hi-hat does an open one",
+    )
+    each: list[HitOffset] = Field(
+        default=[], max_length=50000, description="offsets of single hits, where the recording wanders"
+    )
     on: bool = True

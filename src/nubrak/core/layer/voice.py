@@ -1,7 +1,9 @@
-"""Voice: how a layer plays its samples: start, tune, filters, envelope, polarity. A sample is made ready once; notes only place it.
+"""Voice: how a layer plays its samples: start, tune, filters, envelope, polarity. A sample is made ready
+once; notes only place it.
 
-Filters are Butterworth, run forward once, so that nothing sounds before its attack; what they do to phase is what the lock measures.
-Tuning resamples by soxr at very high quality, so the pitch stands still over the whole sample.
+Filters are Butterworth, run forward once, so that nothing sounds before its attack; what they do to phase is
+what the lock measures. Tuning resamples by soxr at very high quality, so the pitch stands still over the
+whole sample.
 """
 
 from __future__ import annotations
@@ -34,17 +36,29 @@ class Voice(Cuts):
     """The sound of a layer's samples."""
 
     polarity: Literal[1, -1] = Field(default=1, description="-1 turns the signal round")
-    offset_samples: int = Field(default=0, ge=-4800, le=4800, description="later than its hit, in samples of the session's rate")
-    start_ms: float = Field(default=0.0, ge=0, le=2000, description="how much of the sample after its attack is left out")
+    offset_samples: int = Field(
+        default=0, ge=-4800, le=4800, description="later than its hit, in samples of the session's rate"
+    )
+    start_ms: float = Field(
+        default=0.0, ge=0, le=2000, description="how much of the sample after its attack is left out"
+    )
     tune_semitones: float = Field(default=0.0, ge=-24, le=24)
     attack_ms: float = Field(default=0.0, ge=0, le=500, description="fade in from its attack on")
-    hold_ms: float | None = Field(default=None, ge=0, le=10000, description="how long it stays as it is; empty: whole")
-    decay_ms: float = Field(default=200.0, ge=1, le=10000, description="after the hold, until it is 60 dB down")
-    length: Literal["whole", "note"] = Field(default="whole", description="the whole sample, or as long as its note")
+    hold_ms: float | None = Field(
+        default=None, ge=0, le=10000, description="how long it stays as it is; empty: whole"
+    )
+    decay_ms: float = Field(
+        default=200.0, ge=1, le=10000, description="after the hold, until it is 60 dB down"
+    )
+    length: Literal["whole", "note"] = Field(
+        default="whole", description="the whole sample, or as long as its note"
+    )
     fade_ms: float = Field(default=15.0, ge=0, le=2000, description="how it goes when it is cut short")
 
 
-def made_ready(audio: NDArray[np.float32], attack_s: float, rate_hz: int, voice: Voice) -> tuple[NDArray[np.float32], int]:
+def made_ready(
+    audio: NDArray[np.float32], attack_s: float, rate_hz: int, voice: Voice
+) -> tuple[NDArray[np.float32], int]:
     """A sample (frames, channels) as the voice plays it, and the frame its attack is at.
 
     Everything but length, choke and level is in it; those belong to the note.
@@ -71,7 +85,9 @@ def made_ready(audio: NDArray[np.float32], attack_s: float, rate_hz: int, voice:
 
 
 def with_own(voice: Voice, sample: Sample) -> Voice:
-    """The voice as it plays one sample: with the sample's own tuning beside it, and its own envelope where the voice has none."""
+    """The voice as it plays one sample: with the sample's own tuning beside it, and its own envelope where
+    the voice has none.
+    """
     own: dict[str, float | None] = {}
     if sample.tune_semitones:
         own["tune_semitones"] = voice.tune_semitones + sample.tune_semitones
@@ -85,15 +101,26 @@ def with_own(voice: Voice, sample: Sample) -> Voice:
 def ready_key(voice: Voice) -> tuple[object, ...]:
     """What of a voice is in the sample made ready: two that agree here share it."""
     return (
-        voice.polarity, voice.start_ms, voice.tune_semitones, voice.low_cut_hz, voice.low_cut_slope, voice.high_cut_hz, voice.high_cut_slope, voice.attack_ms,
-        voice.hold_ms, voice.decay_ms,
+        voice.polarity,
+        voice.start_ms,
+        voice.tune_semitones,
+        voice.low_cut_hz,
+        voice.low_cut_slope,
+        voice.high_cut_hz,
+        voice.high_cut_slope,
+        voice.attack_ms,
+        voice.hold_ms,
+        voice.decay_ms,
     )
 
 
 def cuts(voice: Cuts, rate_hz: int) -> NDArray[np.float64] | None:
     """The second-order sections of the cuts; None where both are off."""
     found = []
-    for hz, slope, kind in ((voice.low_cut_hz, voice.low_cut_slope, "highpass"), (voice.high_cut_hz, voice.high_cut_slope, "lowpass")):
+    for hz, slope, kind in (
+        (voice.low_cut_hz, voice.low_cut_slope, "highpass"),
+        (voice.high_cut_hz, voice.high_cut_slope, "lowpass"),
+    ):
         if hz is not None and hz < 0.49 * rate_hz:
             found.append(butter(slope // 6, hz, kind, fs=rate_hz, output="sos"))
     return np.concatenate(found) if found else None
@@ -113,7 +140,9 @@ def _envelope(frames: int, attack: int, rate_hz: int, voice: Voice) -> NDArray[n
 
 
 def cut_short(frames: int, at: int, rate_hz: int, fade_ms: float) -> NDArray[np.float32] | None:
-    """What a sound of so many frames is multiplied by when it is silenced at frame ``at``, (frames,); None where it is over by then."""
+    """What a sound of so many frames is multiplied by when it is silenced at frame ``at``, (frames,); None
+    where it is over by then.
+    """
     if at >= frames:
         return None
     fade = max(round(fade_ms * rate_hz / 1000), 1)

@@ -4,26 +4,26 @@ Notes in, files out, and back. Begin with ``write``.
 """
 
 from nubrak.core.midi.as_parts import parts_of
-from nubrak.core.midi.difference import compare
+from nubrak.core.midi.difference import midi_difference
 from nubrak.core.midi.merge import Left, Proposal, proposals
 from nubrak.core.midi.read import MOST_BYTES, ReadMidi, read_midi
-from nubrak.core.midi.sound_module import Heard, Strike, chokes, fullest, received, sounded
+from nubrak.core.midi.sound_module import Remembered, Strike, chokes, fullest, received, sounded
 from nubrak.core.midi.write import TICKS_PER_QUARTER, USUAL_TICKS, Track, half_tick_ms, midi_file
 
 __all__ = [
     "MOST_BYTES",
     "TICKS_PER_QUARTER",
     "USUAL_TICKS",
-    "Heard",
     "Left",
     "Proposal",
     "ReadMidi",
+    "Remembered",
     "Strike",
     "Track",
     "chokes",
-    "compare",
     "fullest",
     "half_tick_ms",
+    "midi_difference",
     "midi_file",
     "parts_of",
     "proposals",

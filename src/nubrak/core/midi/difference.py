@@ -18,7 +18,9 @@ Kind = Literal["moved", "velocity", "pitch", "deleted", "added"]
 
 @dataclass(frozen=True)
 class Difference:
-    """One difference: what left (``part``, ``place`` among its notes, None where it is new) and what came back (None where it is gone)."""
+    """One difference: what left (``part``, ``place`` among its notes, None where it is new) and what came
+    back (None where it is gone).
+    """
 
     kind: Kind
     part: str
@@ -32,8 +34,10 @@ class Difference:
 
 
 @dataclass(frozen=True)
-class Comeback:
-    """All differences in order of time, how many notes came back as they left, and the names of tracks that belong to no part."""
+class MidiDifference:
+    """All differences in order of time, how many notes came back as they left, and the names of tracks that
+    belong to no part.
+    """
 
     differences: list[Difference]
     same: int
@@ -47,13 +51,20 @@ class _Back:
     velocity: NDArray[np.int64]
 
 
-def compare(left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float = 0.0) -> Comeback:
-    """What left, per part its name and its notes, against a file that came back; ``offset_s`` is where the file begins in the session.
+def midi_difference(
+    left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float = 0.0
+) -> MidiDifference:
+    """What left, per part its name and its notes, against a file that came back; ``offset_s`` is where the
+    file begins in the session.
 
-    Tracks are given to parts by name, else by the notes they hold. Within a part, first what stands where it stood, then, among the
-    rest, the nearest in time with the same note, then the nearest with another; whatever is left over was deleted or added.
+    Tracks are given to parts by name, else by the notes they hold. Within a part, first what stands where it
+    stood, then, among the rest, the nearest in time with the same note, then the nearest with another;
+    whatever is left over was deleted or added.
     """
-    notes_of = {part: _sorted(_Back(notes.time_s, notes.each_number, notes.velocity)) for part, (_, notes) in left.items()}
+    notes_of = {
+        part: _sorted(_Back(notes.time_s, notes.each_number, notes.velocity))
+        for part, (_, notes) in left.items()
+    }
     places_of = {part: np.argsort(notes.time_s, kind="stable") for part, (_, notes) in left.items()}
     came, strange = _given(left, back, offset_s)
     differences: list[Difference] = []
@@ -68,7 +79,9 @@ def compare(left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float 
         for row, (place, match) in enumerate(zip(places_of[part].tolist(), of_now.tolist(), strict=True)):
             about = (float(was.time_s[row]), int(was.velocity[row]), int(was.number[row]))
             if match < 0:
-                differences.append(Difference("deleted", part, place, about[0], None, about[1], None, about[2], None))
+                differences.append(
+                    Difference("deleted", part, place, about[0], None, about[1], None, about[2], None)
+                )
                 continue
             new = (float(now.time_s[match]), int(now.velocity[match]), int(now.number[match]))
             kinds: list[Kind] = []
@@ -79,10 +92,27 @@ def compare(left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float 
             if new[1] != about[1]:
                 kinds.append("velocity")
             same += not kinds
-            differences += [Difference(kind, part, place, about[0], new[0], about[1], new[1], about[2], new[2]) for kind in kinds]
+            differences += [
+                Difference(kind, part, place, about[0], new[0], about[1], new[1], about[2], new[2])
+                for kind in kinds
+            ]
         for row in np.nonzero(taken < 0)[0].tolist():
-            differences.append(Difference("added", part, None, float(now.time_s[row]), float(now.time_s[row]), None, int(now.velocity[row]), None, int(now.number[row])))
-    return Comeback(sorted(differences, key=lambda one: (one.time_s, one.part, one.kind)), same, strange)
+            differences.append(
+                Difference(
+                    "added",
+                    part,
+                    None,
+                    float(now.time_s[row]),
+                    float(now.time_s[row]),
+                    None,
+                    int(now.velocity[row]),
+                    None,
+                    int(now.number[row]),
+                )
+            )
+    return MidiDifference(
+        sorted(differences, key=lambda one: (one.time_s, one.part, one.kind)), same, strange
+    )
 
 
 def _sorted(notes: _Back) -> _Back:
@@ -90,10 +120,19 @@ def _sorted(notes: _Back) -> _Back:
     return _Back(notes.time_s[order], notes.number[order], notes.velocity[order])
 
 
-def _given(left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float) -> tuple[dict[str, _Back], list[str]]:
+def _given(
+    left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float
+) -> tuple[dict[str, _Back], list[str]]:
     """Which notes of the file belong to which part."""
-    by_name = {name.encode("latin-1", "replace").decode("latin-1").casefold(): part for part, (name, _) in left.items()}
-    by_number = {int(number): part for part, (_, notes) in reversed(left.items()) for number in np.unique(np.append(notes.each_number, notes.number))}
+    by_name = {
+        name.encode("latin-1", "replace").decode("latin-1").casefold(): part
+        for part, (name, _) in left.items()
+    }
+    by_number = {
+        int(number): part
+        for part, (_, notes) in reversed(left.items())
+        for number in np.unique(np.append(notes.each_number, notes.number))
+    }
     columns: dict[str, list[tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]]] = {}
     strange = []
     for track in back.tracks:
@@ -107,8 +146,13 @@ def _given(left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float) 
             continue
         for owner in np.unique(owners[owners != ""]).tolist():
             rows = owners == owner
-            columns.setdefault(owner, []).append((track.time_s[rows] + offset_s, track.number[rows], track.velocity[rows]))
-    return {part: _sorted(_Back(*(np.concatenate(column) for column in zip(*found, strict=True)))) for part, found in columns.items()}, strange
+            columns.setdefault(owner, []).append(
+                (track.time_s[rows] + offset_s, track.number[rows], track.velocity[rows])
+            )
+    return {
+        part: _sorted(_Back(*(np.concatenate(column) for column in zip(*found, strict=True))))
+        for part, found in columns.items()
+    }, strange
 
 
 def _matched(was: _Back, now: _Back) -> NDArray[np.int64]:
@@ -123,7 +167,9 @@ def _matched(was: _Back, now: _Back) -> NDArray[np.int64]:
         last = np.searchsorted(now.time_s[rest], was.time_s[rows] + reach_s, side="right")
         count = last - first
         pair_row = np.repeat(rows, count)
-        pair_now = rest[np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count) + np.repeat(first, count)]
+        pair_now = rest[
+            np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count) + np.repeat(first, count)
+        ]
         if same_note:
             kept = was.number[pair_row] == now.number[pair_now]
             pair_row, pair_now = pair_row[kept], pair_now[kept]

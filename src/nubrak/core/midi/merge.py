@@ -16,7 +16,9 @@ Kind = Literal["changed", "deleted", "added"]
 
 
 class Proposal(BaseModel):
-    """One note that came back different, and what taking it does: a mark on a recorded stroke, or a note beside the recorded ones."""
+    """One note that came back different, and what taking it does: a mark on a recorded stroke, or a note
+    beside the recorded ones.
+    """
 
     kind: Kind
     part_id: str
@@ -24,12 +26,16 @@ class Proposal(BaseModel):
     text: str
     mark: Mark | None = None
     note: PatternNote | None = None
-    note_id: str | None = Field(default=None, description="the note beside the recorded ones that is meant, if any")
+    note_id: str | None = Field(
+        default=None, description="the note beside the recorded ones that is meant, if any"
+    )
 
 
 @dataclass(frozen=True)
 class Left:
-    """A part as it left: its notes, the decisions they come from, what was set by hand, and the ids of its pattern notes in order."""
+    """A part as it left: its notes, the decisions they come from, what was set by hand, and the ids of its
+    pattern notes in order.
+    """
 
     notes: Notes
     decisions: Decisions
@@ -49,7 +55,11 @@ def proposals(differences: list[Difference], left: dict[str, Left]) -> list[Prop
     by_hand = {part: marks_of_hits(about.decisions, about.marks) for part, about in left.items()}
     for (part, place), changes in of_note.items():
         row = int(left[part].notes.row[place])
-        out.append(_beside(changes, left[part], -1 - row) if row < 0 else _recorded(changes, left[part], row, by_hand[part].get(row)))
+        out.append(
+            _beside(changes, left[part], -1 - row)
+            if row < 0
+            else _recorded(changes, left[part], row, by_hand[part].get(row))
+        )
     return sorted(out, key=lambda one: (one.time_s, one.part_id))
 
 
@@ -68,20 +78,42 @@ def _recorded(changes: list[Difference], left: Left, row: int, known: Mark | Non
                 change["velocity"] = one.new_velocity
             case "pitch":
                 change["note"] = one.new_note
-    return Proposal(kind="changed", part_id=first.part, time_s=first.time_s, text=_said(changes), mark=mark.model_copy(update=change))
+    return Proposal(
+        kind="changed",
+        part_id=first.part,
+        time_s=first.time_s,
+        text=_said(changes),
+        mark=mark.model_copy(update=change),
+    )
 
 
 def _beside(changes: list[Difference], left: Left, place: int) -> Proposal:
     first = changes[0]
     note_id, note = list(left.pattern.items())[place]
     if first.kind == "deleted":
-        return Proposal(kind="deleted", part_id=first.part, time_s=first.time_s, text="deleted", note_id=note_id)
-    new = PatternNote(time_s=first.new_time_s or 0.0, velocity=first.new_velocity or note.velocity, note=_unless_usual(first.new_note, left), fixed=True)
-    return Proposal(kind="changed", part_id=first.part, time_s=first.time_s, text=_said(changes), note_id=note_id, note=new)
+        return Proposal(
+            kind="deleted", part_id=first.part, time_s=first.time_s, text="deleted", note_id=note_id
+        )
+    new = PatternNote(
+        time_s=first.new_time_s or 0.0,
+        velocity=first.new_velocity or note.velocity,
+        note=_unless_usual(first.new_note, left),
+        fixed=True,
+    )
+    return Proposal(
+        kind="changed",
+        part_id=first.part,
+        time_s=first.time_s,
+        text=_said(changes),
+        note_id=note_id,
+        note=new,
+    )
 
 
 def _added(one: Difference, left: Left) -> Proposal:
-    """A new note: where a candidate lies that did not count, the stroke was there all along; else a note beside the recorded ones."""
+    """A new note: where a candidate lies that did not count, the stroke was there all along; else a note
+    beside the recorded ones.
+    """
     text = f"new, velocity {one.new_velocity}, note {one.new_note}"
     number = _unless_usual(one.new_note, left)
     decisions = left.decisions
@@ -89,8 +121,20 @@ def _added(one: Difference, left: Left) -> Proposal:
     if len(quiet):
         nearest = int(quiet[np.argmin(np.abs(decisions.time_s[quiet] - one.time_s))])
         if abs(float(decisions.time_s[nearest]) - one.time_s) <= MARK_REACH_S:
-            mark = Mark(kind="keep", time_s=float(decisions.found_s[nearest]), velocity=one.new_velocity, note=number, note_s=one.time_s)
-            return Proposal(kind="added", part_id=one.part, time_s=one.time_s, text=f"{text}; a candidate lies there and is kept", mark=mark)
+            mark = Mark(
+                kind="keep",
+                time_s=float(decisions.found_s[nearest]),
+                velocity=one.new_velocity,
+                note=number,
+                note_s=one.time_s,
+            )
+            return Proposal(
+                kind="added",
+                part_id=one.part,
+                time_s=one.time_s,
+                text=f"{text}; a candidate lies there and is kept",
+                mark=mark,
+            )
     note = PatternNote(time_s=one.time_s, velocity=one.new_velocity or 100, note=number, fixed=True)
     return Proposal(kind="added", part_id=one.part, time_s=one.time_s, text=text, note=note)
 

@@ -1,4 +1,6 @@
-"""Bytes of Standard MIDI Files (RP-001): chunks, variable-length quantities, events in order of time; whole columns at once."""
+"""Bytes of Standard MIDI Files (RP-001): chunks, variable-length quantities, events in order of time; whole
+columns at once.
+"""
 
 from __future__ import annotations
 
@@ -23,17 +25,22 @@ def header(form: int, tracks: int, per_quarter: int) -> bytes:
 
 
 def variable_length(values: NDArray[np.int64]) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
-    """Numbers (n,) as variable-length quantities: bytes (n, 4), aligned to the right, and how many of each count, (n,)."""
+    """Numbers (n,) as variable-length quantities: bytes (n, 4), aligned to the right, and how many of each
+    count, (n,).
+    """
     groups = np.stack([values >> shift & 0x7F for shift in (21, 14, 7, 0)], axis=1).astype(np.uint8)
     groups[:, :3] |= 0x80
     return groups, 1 + (values >= 1 << 7).astype(np.int64) + (values >= 1 << 14) + (values >= 1 << 21)
 
 
-def track_chunk(metas: Sequence[Meta], tick: NDArray[np.int64], ending: NDArray[np.bool_], message: NDArray[np.uint8]) -> bytes:
+def track_chunk(
+    metas: Sequence[Meta], tick: NDArray[np.int64], ending: NDArray[np.bool_], message: NDArray[np.uint8]
+) -> bytes:
     """A track chunk: ``metas`` and channel messages, (n, 3) bytes at ``tick`` (n,).
 
-    At one tick metas come first, then what is ``ending`` (n,), then what begins; else the order given stands. A status byte that goes
-    on from the message before is left out (running status). Raises ``Problem`` where a pause is longer than the format can say.
+    At one tick metas come first, then what is ``ending`` (n,), then what begins; else the order given stands.
+    A status byte that goes on from the message before is left out (running status). Raises ``Problem`` where
+    a pause is longer than the format can say.
     """
     count = len(metas)
     ticks = np.concatenate([np.array([at for at, _ in metas], np.int64), tick])
@@ -41,7 +48,11 @@ def track_chunk(metas: Sequence[Meta], tick: NDArray[np.int64], ending: NDArray[
     order = np.lexsort((np.arange(len(ticks)), rank, ticks))
     delta = np.diff(ticks[order], prepend=0)
     if len(delta) and int(delta.max()) > MOST_TICKS:
-        raise Problem("A pause in this session is longer than a MIDI file can say.", "Nothing was written.", "Choose fewer ticks per quarter, or print a region.")
+        raise Problem(
+            "A pause in this session is longer than a MIDI file can say.",
+            "Nothing was written.",
+            "Choose fewer ticks per quarter, or print a region.",
+        )
     pauses, pause_size = variable_length(delta)
     is_message = order >= count
     status = np.zeros(len(order), np.int64)  # of a meta event none, which ends running status
@@ -66,7 +77,9 @@ def track_chunk(metas: Sequence[Meta], tick: NDArray[np.int64], ending: NDArray[
 
 @dataclass(frozen=True)
 class TrackRead:
-    """One track: its channel messages, status and two data bytes (n, 3) at ``tick`` (n,), and its meta events (tick, type, bytes)."""
+    """One track: its channel messages, status and two data bytes (n, 3) at ``tick`` (n,), and its meta events
+    (tick, type, bytes).
+    """
 
     tick: NDArray[np.int64]
     message: NDArray[np.int64]
@@ -88,7 +101,9 @@ class Damaged(ValueError):
 
 
 def read_file(data: bytes) -> FileRead:
-    """The events of a file. Chunks of other kinds are passed over, as the standard asks; ``Damaged`` where it does not hold together."""
+    """The events of a file. Chunks of other kinds are passed over, as the standard asks; ``Damaged`` where it
+    does not hold together.
+    """
     if len(data) < 14:
         raise Damaged("its header is cut off")
     size, form, _, division = struct.unpack(">IHHH", data[4:14])

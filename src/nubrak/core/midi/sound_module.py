@@ -1,7 +1,9 @@
-"""The simulated sound module: MIDI bytes in, the kit's strokes out. It stands in for an instrument that a person does not have.
+"""The simulated sound module: MIDI bytes in, the kit's strokes out. It stands in for an instrument that a
+person does not have.
 
-Bytes are read as the MIDI 1.0 Detailed Specification has a receiver do it: running status holds until another status byte,
-real-time bytes may stand anywhere and end nothing, system common messages end running status, a note-on of velocity 0 is a note-off.
+Bytes are read as the MIDI 1.0 Detailed Specification has a receiver do it: running status holds until another
+status byte, real-time bytes may stand anywhere and end nothing, system common messages end running status, a
+note-on of velocity 0 is a note-off.
 """
 
 from __future__ import annotations
@@ -27,12 +29,14 @@ _HAT_CLOSED, _HAT_PEDAL, _HAT_OPEN = 42, 44, 46  # General MIDI Level 1 percussi
 
 
 @dataclass(frozen=True)
-class Heard:
-    """What a receiver remembers between two lots of bytes: the running status, and data bytes of a message that has not ended."""
+class Remembered:
+    """What a receiver remembers between two lots of bytes: the running status, and data bytes of a message
+    that has not ended.
+    """
 
     status: int = 0
     data: tuple[int, ...] = ()
-    turns: dict[str, int] = field(default_factory=dict)
+    round_robin: dict[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -44,8 +48,10 @@ class Strike:
     channel: int
 
 
-def received(stream: bytes, heard: Heard) -> tuple[list[Strike], Heard]:
-    """The notes that these bytes begin, and what is remembered. Bytes that make no sense are passed over, as a receiver must."""
+def received(stream: bytes, heard: Remembered) -> tuple[list[Strike], Remembered]:
+    """The notes that these bytes begin, and what is remembered. Bytes that make no sense are passed over, as
+    a receiver must.
+    """
     status, data = heard.status, list(heard.data)
     strikes = []
     for byte in stream:
@@ -65,12 +71,16 @@ def received(stream: bytes, heard: Heard) -> tuple[list[Strike], Heard]:
         data = []
         if status >= 0xF0:
             status = 0
-    return strikes, Heard(status, tuple(data), heard.turns)
+    return strikes, Remembered(status, tuple(data), heard.round_robin)
 
 
 def fullest(kits: list[Kit]) -> Kit:
-    """The kit with the most different pieces, the first of those that have as many; an empty one where there is none."""
-    return max(kits, key=lambda kit: len({one.piece for one in kit.instruments.values()}), default=Kit(name="None"))
+    """The kit with the most different pieces, the first of those that have as many; an empty one where there
+    is none.
+    """
+    return max(
+        kits, key=lambda kit: len({one.piece for one in kit.instruments.values()}), default=Kit(name="None")
+    )
 
 
 def instrument_for(note: int, kit: Kit) -> Instrument | None:
@@ -87,17 +97,27 @@ def chokes(note: int) -> bool:
     return note in (_HAT_CLOSED, _HAT_PEDAL)
 
 
-def sounded(strike: Strike, kit: Kit, heard: Heard, sample_audio: Callable[[Sample], NDArray[np.float32]], rate_hz: int) -> tuple[NDArray[np.float32], Heard]:
-    """What a strike sounds like, (frames, 2), full scale 1, faded out where it is cut; and what is remembered of turns."""
+def sounded(
+    strike: Strike,
+    kit: Kit,
+    heard: Remembered,
+    sample_audio: Callable[[Sample], NDArray[np.float32]],
+    rate_hz: int,
+) -> tuple[NDArray[np.float32], Remembered]:
+    """What a strike sounds like, (frames, 2), full scale 1, faded out where it is cut; and what is remembered
+    of turns.
+    """
     instrument = instrument_for(strike.note, kit)
     if instrument is None:
         return np.zeros((0, 2), np.float32), heard
-    turns = instrument.turns(strike.velocity)
-    turn = heard.turns.get(instrument.name, 0)
-    sample: Sample = turns[turn % len(turns)]
+    round_robin = instrument.round_robin(strike.velocity)
+    turn = heard.round_robin.get(instrument.name, 0)
+    sample: Sample = round_robin[turn % len(round_robin)]
     audio = as_stereo(sample_audio(sample))[: round(LONGEST_S * rate_hz)].copy()
     fade = min(round(_FADE_S * rate_hz), len(audio))
     if fade and len(audio) == round(LONGEST_S * rate_hz):
         audio[-fade:] *= np.linspace(1, 0, fade, dtype=np.float32)[:, None]
     under = float(level_of_velocity_db(np.array([strike.velocity]), sample.velocity, 1.0)[0])
-    return audio * np.float32(db_to_gain(under)), Heard(heard.status, heard.data, heard.turns | {instrument.name: turn + 1})
+    return audio * np.float32(db_to_gain(under)), Remembered(
+        heard.status, heard.data, heard.round_robin | {instrument.name: turn + 1}
+    )

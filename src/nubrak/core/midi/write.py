@@ -27,9 +27,11 @@ class Track:
 
 @dataclass(frozen=True)
 class Clock:
-    """How a file counts: from tick ``ticks`` (m,), at ``time_s`` (m,), on, a quarter lasts ``quarter_us`` (m,) whole microseconds.
+    """How a file counts: from tick ``ticks`` (m,), at ``time_s`` (m,), on, a quarter lasts ``quarter_us``
+    (m,) whole microseconds.
 
-    A file states its tempo in whole microseconds, so everything is counted with those figures and no error adds up.
+    A file states its tempo in whole microseconds, so everything is counted with those figures and no error
+    adds up.
     """
 
     ticks: NDArray[np.int64]
@@ -40,12 +42,17 @@ class Clock:
     def tick_of(self, time_s: NDArray[np.float64]) -> NDArray[np.int64]:
         """The tick nearest to each time (n,)."""
         row = np.maximum(np.searchsorted(self.time_s, time_s, side="right") - 1, 0)
-        return (self.ticks[row] + np.round((time_s - self.time_s[row]) * 1e6 * self.per_quarter / self.quarter_us[row])).astype(np.int64)
+        return (
+            self.ticks[row]
+            + np.round((time_s - self.time_s[row]) * 1e6 * self.per_quarter / self.quarter_us[row])
+        ).astype(np.int64)
 
     def time_of(self, tick: NDArray[np.int64]) -> NDArray[np.float64]:
         """The time at which each tick (n,) sounds."""
         row = np.maximum(np.searchsorted(self.ticks, tick, side="right") - 1, 0)
-        return np.asarray(self.time_s[row] + (tick - self.ticks[row]) * self.quarter_us[row] / 1e6 / self.per_quarter)
+        return np.asarray(
+            self.time_s[row] + (tick - self.ticks[row]) * self.quarter_us[row] / 1e6 / self.per_quarter
+        )
 
 
 def clock(tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER, start_s: float = 0.0) -> Clock:
@@ -80,24 +87,40 @@ def half_tick_ms(tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER) -> float:
 def rounding_error_ms(tracks: Sequence[Track], tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER) -> float:
     """How far the note that ticks move furthest stands from its stroke, in ms."""
     counted = clock(tempo, per_quarter)
-    return max((1000.0 * float(np.abs(counted.time_of(counted.tick_of(t.notes.time_s)) - t.notes.time_s).max()) for t in tracks if len(t.notes.time_s)), default=0.0)
+    return max(
+        (
+            1000.0 * float(np.abs(counted.time_of(counted.tick_of(t.notes.time_s)) - t.notes.time_s).max())
+            for t in tracks
+            if len(t.notes.time_s)
+        ),
+        default=0.0,
+    )
 
 
 def cut(notes: Notes, start_s: float, end_s: float) -> Notes:
     """The notes that begin in a stretch, moved so that it begins at zero."""
     inside = (notes.time_s >= start_s) & (notes.time_s < end_s)
 
-    rest = {name: column[inside] for name in ("numbers", "length_s", "row") if (column := getattr(notes, name)) is not None and len(column)}
+    rest = {
+        name: column[inside]
+        for name in ("numbers", "length_s", "row")
+        if (column := getattr(notes, name)) is not None and len(column)
+    }
     return replace(notes, time_s=notes.time_s[inside] - start_s, velocity=notes.velocity[inside], **rest)
 
 
 def midi_file(
-    tracks: Sequence[Track], tempo: Tempo, one_track: bool = False, per_quarter: int = TICKS_PER_QUARTER, span_s: tuple[float, float] | None = None,
+    tracks: Sequence[Track],
+    tempo: Tempo,
+    one_track: bool = False,
+    per_quarter: int = TICKS_PER_QUARTER,
+    span_s: tuple[float, float] | None = None,
 ) -> bytes:
-    """A Standard MIDI File: format 0 where ``one_track``, else format 1 with tempo and signature in a track of their own.
+    """A Standard MIDI File: format 0 where ``one_track``, else format 1 with tempo and signature in a track
+    of their own.
 
-    Time zero of the file is time zero of the session, or the start of ``span_s``, so every note stands on its stroke when the file is
-    put there.
+    Time zero of the file is time zero of the session, or the start of ``span_s``, so every note stands on its
+    stroke when the file is put there.
     """
     start_s = 0.0
     if span_s is not None:
@@ -109,16 +132,33 @@ def midi_file(
     for tick, quarter_us in zip(counted.ticks.tolist(), counted.quarter_us.tolist(), strict=True):
         metas.append((tick, bytes(mido.MetaMessage("set_tempo", tempo=quarter_us).bytes())))
         if tick == 0:
-            metas.append((0, bytes(mido.MetaMessage("time_signature", numerator=tempo.beats_per_bar, denominator=tempo.beat_unit).bytes())))
+            metas.append(
+                (
+                    0,
+                    bytes(
+                        mido.MetaMessage(
+                            "time_signature", numerator=tempo.beats_per_bar, denominator=tempo.beat_unit
+                        ).bytes()
+                    ),
+                )
+            )
     if one_track:
-        return smf.header(0, 1, per_quarter) + smf.track_chunk(metas, *_messages([track.notes for track in tracks], counted))
+        return smf.header(0, 1, per_quarter) + smf.track_chunk(
+            metas, *_messages([track.notes for track in tracks], counted)
+        )
     chunks = [smf.track_chunk(metas, *_messages([], counted))]
-    chunks += [smf.track_chunk([(0, _named(track.name))], *_messages([track.notes], counted)) for track in tracks]
+    chunks += [
+        smf.track_chunk([(0, _named(track.name))], *_messages([track.notes], counted)) for track in tracks
+    ]
     return smf.header(1, len(chunks), per_quarter) + b"".join(chunks)
 
 
-def _messages(parts: Sequence[Notes], counted: Clock) -> tuple[NDArray[np.int64], NDArray[np.bool_], NDArray[np.uint8]]:
-    """Note-ons and note-offs of all parts: their ticks (n,), whether each ends a note (n,), and their bytes (n, 3)."""
+def _messages(
+    parts: Sequence[Notes], counted: Clock
+) -> tuple[NDArray[np.int64], NDArray[np.bool_], NDArray[np.uint8]]:
+    """Note-ons and note-offs of all parts: their ticks (n,), whether each ends a note (n,), and their bytes
+    (n, 3).
+    """
     ticks, endings, messages = [np.zeros(0, np.int64)], [np.zeros(0, bool)], [np.zeros((0, 3), np.uint8)]
     for notes in parts:
         starts, ends = _spans(notes, counted)

@@ -4,12 +4,6 @@ Begin with ``render``; ``blend`` is the recording against the layers.
 """
 
 from nubrak.core.mix.blend import Blend
-from nubrak.core.mix.render import Bus, Mix, makes_room, render
+from nubrak.core.mix.render import Bus, Mix, ducks, render
 
-__all__ = [
-    "Blend",
-    "Bus",
-    "Mix",
-    "makes_room",
-    "render",
-]
+__all__ = ["Blend", "Bus", "Mix", "ducks", "render"]

@@ -1,7 +1,9 @@
-"""Blend: recording against layers, per part. Level, place, what of the recording is cut away, and how it makes room around its own hits.
+"""Blend: recording against layers, per part. Level, place, what of the recording is cut away, and how it
+makes room around its own hits.
 
-Every window equals that stretch of the whole bit for bit: the filters run over blocks that lie on a grid of their own, each begun early
-enough that how it was begun has died away, and the room around hits is a function of the distance to them in whole samples.
+Every window equals that stretch of the whole bit for bit: the filters run over blocks that lie on a grid of
+their own, each begun early enough that how it was begun has died away, and the room around hits is a function
+of the distance to them in whole samples.
 """
 
 from __future__ import annotations
@@ -27,25 +29,39 @@ class Blend(Cuts):
     recording_db: float = Field(default=0.0, ge=-60, le=12)
     recording_on: bool = True
     recording_pan: float = Field(default=0.0, ge=-1, le=1, description="-1 left, 1 right")
-    recording_solo: bool = Field(default=False, description="only what is solo is heard; prints have everything")
+    recording_solo: bool = Field(
+        default=False, description="only what is solo is heard; prints have everything"
+    )
     layers_db: float = Field(default=0.0, ge=-60, le=12)
     layers_on: bool = True
     layers_pan: float = Field(default=0.0, ge=-1, le=1, description="-1 left, 1 right")
     layers_solo: bool = Field(default=False, description="only what is solo is heard; prints have everything")
-    duck_db: float = Field(default=0.0, ge=_SILENT_DB, le=0, description="how far the recording goes down around its hits; -60 is silence")
+    duck_db: float = Field(
+        default=0.0,
+        ge=_SILENT_DB,
+        le=0,
+        description="how far the recording goes down around its hits; -60 is silence",
+    )
     duck_in_ms: float = Field(default=3.0, ge=0.1, le=200, description="it fades down so long before a hit")
     duck_hold_ms: float = Field(default=120.0, ge=0, le=2000, description="it stays down so long after it")
     duck_out_ms: float = Field(default=80.0, ge=0.1, le=2000, description="and fades up again in so long")
 
 
-def sides(pan: float) -> NDArray[np.float32]:
+def pan_gains(pan: float) -> NDArray[np.float32]:
     """The gains of left and right, (2,): of equal power (sine and cosine), 1 in the middle."""
     angle = (pan + 1.0) * np.pi / 4.0
-    return np.array([np.sqrt(2.0) * np.cos(angle), np.sqrt(2.0) * np.sin(angle)], np.float32) if pan else np.ones(2, np.float32)
+    return (
+        np.array([np.sqrt(2.0) * np.cos(angle), np.sqrt(2.0) * np.sin(angle)], np.float32)
+        if pan
+        else np.ones(2, np.float32)
+    )
 
 
-def room_for(blend: Blend, hit_samples: NDArray[np.int64], rate_hz: int, start: int, frames: int) -> NDArray[np.float32] | None:
-    """What a recording is multiplied by to make room around its hits (n,), in order, for the samples ``start`` to ``start + frames``, (frames,); None for no change.
+def ducking_gain(
+    blend: Blend, hit_samples: NDArray[np.int64], rate_hz: int, start: int, frames: int
+) -> NDArray[np.float32] | None:
+    """What a recording is multiplied by to make room around its hits (n,), in order, for the samples
+    ``start`` to ``start + frames``, (frames,); None for no change.
 
     The fades are raised cosines of the level's amplitude; where two hits' rooms meet, the deeper counts.
     """
@@ -64,13 +80,21 @@ def room_for(blend: Blend, hit_samples: NDArray[np.int64], rate_hz: int, start: 
         begin = hit - before
         low, high = max(begin, start), min(begin + len(shape), start + frames)
         if low < high:
-            np.maximum(depth[low - start : high - start], shape[low - begin : high - begin], out=depth[low - start : high - start])
+            np.maximum(
+                depth[low - start : high - start],
+                shape[low - begin : high - begin],
+                out=depth[low - start : high - start],
+            )
     floor = 0.0 if blend.duck_db <= _SILENT_DB else db_to_gain(blend.duck_db)
     return np.asarray(1.0 - np.float32(1.0 - floor) * depth, np.float32)
 
 
-def cut(blend: Blend, plain: Callable[[int, int], NDArray[np.float32]], rate_hz: int, start: int, frames: int) -> NDArray[np.float32]:
-    """The samples ``start`` to ``start + frames`` of what ``plain(start, frames)`` gives, (frames, 2), through the blend's cuts."""
+def cut(
+    blend: Blend, plain: Callable[[int, int], NDArray[np.float32]], rate_hz: int, start: int, frames: int
+) -> NDArray[np.float32]:
+    """The samples ``start`` to ``start + frames`` of what ``plain(start, frames)`` gives, (frames, 2),
+    through the blend's cuts.
+    """
     sections = cuts(blend, rate_hz)
     if sections is None:
         return plain(start, frames)

@@ -9,8 +9,8 @@ from typing import Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.layer import Layer, Played, SampleAudio, as_stereo, played, render_layer
-from nubrak.core.mix.blend import Blend, cut, room_for, sides
+from nubrak.core.layer import Layer, LayerPlan, SampleAudio, as_stereo, plan_layer, render_layer
+from nubrak.core.mix.blend import Blend, cut, ducking_gain, pan_gains
 from nubrak.core.mix.trigger import render_triggers
 from nubrak.core.pieces import PIECES
 from nubrak.core.shape import Notes
@@ -63,10 +63,12 @@ class Sounding(Protocol):
 
 @dataclass(frozen=True)
 class Mix:
-    """Everything a window is made of: the document, the notes of its parts, where they were struck, and the audio.
+    """Everything a window is made of: the document, the notes of its parts, where they were struck, and the
+    audio.
 
-    ``hits`` are the samples at which each part was struck, in order, where its recording makes room for them; ``bands`` what the detector
-    of a part hears, in Hz; ``plan`` gives what a layer plays where that is known already.
+    ``hits`` are the samples at which each part was struck, in order, where its recording makes room for them;
+    ``bands`` what the detector of a part hears, in Hz; ``plan`` gives what a layer plays where that is known
+    already.
     """
 
     document: Sounding
@@ -75,14 +77,24 @@ class Mix:
     sample_audio: SampleAudio
     hits: dict[str, NDArray[np.int64]] = field(default_factory=dict)
     bands: dict[str, Band] = field(default_factory=dict)
-    plan: Callable[[str, str], Played] | None = None
+    plan: Callable[[str, str], LayerPlan] | None = None
 
 
-def render(mix: Mix, bus: Bus, part_ids: list[str], start: int, frames: int, layer_id: str | None = None, solo: bool = False) -> NDArray[np.float32]:
-    """Samples ``start`` to ``start + frames`` of the chosen parts, (frames, 2) float32 at the document's rate.
+def render(
+    mix: Mix,
+    bus: Bus,
+    part_ids: list[str],
+    start: int,
+    frames: int,
+    layer_id: str | None = None,
+    solo: bool = False,
+) -> NDArray[np.float32]:
+    """Samples ``start`` to ``start + frames`` of the chosen parts, (frames, 2) float32 at the document's
+    rate.
 
-    The same function serves listening and printing; windows joined equal the whole. The bus ``trigger`` ticks on every hit,
-    ``detector`` is the recording as the detector hears it. With ``layer_id`` that layer alone sounds. ``solo`` heeds what is solo.
+    The same function serves listening and printing; windows joined equal the whole. The bus ``trigger`` ticks
+    on every hit, ``detector`` is the recording as the detector hears it. With ``layer_id`` that layer alone
+    sounds. ``solo`` heeds what is solo.
     """
     out, document = np.zeros((frames, 2), np.float32), mix.document
     if bus == "trigger":
@@ -95,7 +107,9 @@ def render(mix: Mix, bus: Bus, part_ids: list[str], start: int, frames: int, lay
             for source_id in document.parts[part_id].sources:
                 _add_source(around, mix, document.sources[source_id], start - REACH)
             out += in_band(around, *mix.bands.get(part_id, (20.0, 20000.0)), document.rate_hz)
-    alone = solo and any(part.blend.recording_solo or part.blend.layers_solo for part in document.parts.values())
+    alone = solo and any(
+        part.blend.recording_solo or part.blend.layers_solo for part in document.parts.values()
+    )
     if bus in ("recording", "both"):
         _add_recordings(out, mix, part_ids, start, alone)
     if bus in ("layers", "both"):
@@ -103,16 +117,31 @@ def render(mix: Mix, bus: Bus, part_ids: list[str], start: int, frames: int, lay
             blend = document.parts[part_id].blend
             if not blend.layers_on or (alone and not blend.layers_solo):
                 continue
-            gain = np.float32(db_to_gain(blend.layers_db)) * sides(blend.layers_pan)
+            gain = np.float32(db_to_gain(blend.layers_db)) * pan_gains(blend.layers_pan)
             for key, layer in document.parts[part_id].layers.items():
                 if layer_id in (None, key) and layer.on:
-                    plan = mix.plan(part_id, key) if mix.plan else played(layer, mix.notes[part_id], document.rate_hz, document.tempo)
-                    out += gain * render_layer(layer, mix.notes[part_id], mix.sample_audio, document.rate_hz, start, frames, document.tempo, plan)
+                    plan = (
+                        mix.plan(part_id, key)
+                        if mix.plan
+                        else plan_layer(layer, mix.notes[part_id], document.rate_hz, document.tempo)
+                    )
+                    out += gain * render_layer(
+                        layer,
+                        mix.notes[part_id],
+                        mix.sample_audio,
+                        document.rate_hz,
+                        start,
+                        frames,
+                        document.tempo,
+                        plan,
+                    )
     return out
 
 
 def _add_recordings(out: NDArray[np.float32], mix: Mix, part_ids: list[str], start: int, alone: bool) -> None:
-    """Add every source of the parts once, at the blend of the first part that has it; it makes room for the hits of all that have it."""
+    """Add every source of the parts once, at the blend of the first part that has it; it makes room for the
+    hits of all that have it.
+    """
     document, frames, done = mix.document, len(out), set()
     for part_id in part_ids:
         part = document.parts[part_id]
@@ -129,14 +158,19 @@ def _add_recordings(out: NDArray[np.float32], mix: Mix, part_ids: list[str], sta
                 return sound
 
             sound = cut(blend, plain, document.rate_hz, start, frames)
-            for room in _rooms(mix, [one for one in part_ids if source_id in document.parts[one].sources], start, frames):
+            for room in _ducking_gains(
+                mix, [one for one in part_ids if source_id in document.parts[one].sources], start, frames
+            ):
                 sound *= room[:, None]
-            out += np.float32(db_to_gain(blend.recording_db)) * sides(blend.recording_pan) * sound
+            out += np.float32(db_to_gain(blend.recording_db)) * pan_gains(blend.recording_pan) * sound
 
 
-def _rooms(mix: Mix, part_ids: list[str], start: int, frames: int) -> list[NDArray[np.float32]]:
+def _ducking_gains(mix: Mix, part_ids: list[str], start: int, frames: int) -> list[NDArray[np.float32]]:
     rate = mix.document.rate_hz
-    found = (room_for(mix.document.parts[one].blend, mix.hits.get(one, _NO_HITS), rate, start, frames) for one in part_ids)
+    found = (
+        ducking_gain(mix.document.parts[one].blend, mix.hits.get(one, _NO_HITS), rate, start, frames)
+        for one in part_ids
+    )
     return [room for room in found if room is not None]
 
 
@@ -155,6 +189,6 @@ def _add_source(out: NDArray[np.float32], mix: Mix, source: SoundingSource, star
             out[low - start : high - start] += as_stereo(audio[low - begin : high - begin])
 
 
-def makes_room(part: SoundingPart) -> bool:
+def ducks(part: SoundingPart) -> bool:
     """Whether the hits of a part have to be known to sound its recording."""
     return part.blend.duck_db < 0

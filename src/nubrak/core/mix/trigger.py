@@ -20,10 +20,14 @@ def tick(rate_hz: int, cross: bool) -> NDArray[np.float32]:
 
 
 def render_triggers(notes: Notes, rate_hz: int, cross: bool, start: int, frames: int) -> NDArray[np.float32]:
-    """Samples ``start`` to ``start + frames`` of the ticks of a part's hits, (frames,) float32; softer hits tick softer."""
+    """Samples ``start`` to ``start + frames`` of the ticks of a part's hits, (frames,) float32; softer hits
+    tick softer.
+    """
     out, sound = np.zeros(frames, np.float32), tick(rate_hz, cross)
     begins = np.round(notes.time_s * rate_hz).astype(np.int64)
-    for row in range(int(np.searchsorted(begins, start - len(sound))), int(np.searchsorted(begins, start + frames))):
+    for row in range(
+        int(np.searchsorted(begins, start - len(sound))), int(np.searchsorted(begins, start + frames))
+    ):
         low, high = max(int(begins[row]), start), min(int(begins[row]) + len(sound), start + frames)
         if low < high:
             gain = np.float32(0.25 + 0.75 * notes.velocity[row] / 127)

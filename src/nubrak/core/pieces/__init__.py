@@ -4,7 +4,15 @@ Plain models and tables. Begin with ``catalogue``: every piece with its notes, s
 """
 
 from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece
-from nubrak.core.pieces.file_names import PieceGuess, file_name, guess_from_name, plain_name, position_of, side_of, takes_alike
+from nubrak.core.pieces.file_names import (
+    PieceGuess,
+    file_name,
+    guess_from_name,
+    plain_name,
+    position_of,
+    side_of,
+    takes_alike,
+)
 from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, listens_closely, material_of
 from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap
 

@@ -19,12 +19,18 @@ class PieceGuess(BaseModel):
 
 
 def plain_name(file_name: str, longest: int = 120) -> str:
-    """A file's name made fit to show and to keep: no folders, no control characters, NFC, at most ``longest`` characters."""
+    """A file's name made fit to show and to keep: no folders, no control characters, NFC, at most ``longest``
+    characters.
+    """
     name = unicodedata.normalize("NFC", file_name).replace("\\", "/").rsplit("/", 1)[-1]
     name = "".join(letter for letter in name if unicodedata.category(letter)[0] != "C").strip(" .")
     if len(name) > longest:
         stem, dot, ending = name.rpartition(".")
-        name = stem[: longest - len(ending) - 2] + "…" + dot + ending if dot and len(ending) < 8 else name[: longest - 1] + "…"
+        name = (
+            stem[: longest - len(ending) - 2] + "…" + dot + ending
+            if dot and len(ending) < 8
+            else name[: longest - 1] + "…"
+        )
     return name or "unnamed"
 
 
@@ -34,7 +40,9 @@ def file_name(name: str) -> str:
 
 
 def guess_from_name(file_name: str) -> PieceGuess | None:
-    """The piece a file's name speaks of, or None. The longest matching word wins, then the earliest in the name."""
+    """The piece a file's name speaks of, or None. The longest matching word wins, then the earliest in the
+    name.
+    """
     stem = plain_name(file_name).rpartition(".")[0] or plain_name(file_name)
     spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem).lower()
     spaced = f" {re.sub(r'[^a-z0-9]+', ' ', re.sub(r'(?<=[a-z])(?=[0-9])', ' ', spaced))} "
@@ -50,7 +58,28 @@ def guess_from_name(file_name: str) -> PieceGuess | None:
 
 
 _SIDES = {"l": "left", "left": "left", "lt": "left", "r": "right", "right": "right", "rt": "right"}
-_POSITIONS = frozenset(["in", "inside", "out", "outside", "top", "bottom", "btm", "bot", "over", "under", "upper", "lower", "sub", "front", "back", "beater", "resonant", "reso"])
+_POSITIONS = frozenset(
+    [
+        "in",
+        "inside",
+        "out",
+        "outside",
+        "top",
+        "bottom",
+        "btm",
+        "bot",
+        "over",
+        "under",
+        "upper",
+        "lower",
+        "sub",
+        "front",
+        "back",
+        "beater",
+        "resonant",
+        "reso",
+    ]
+)
 
 
 def _words(file_name: str) -> list[str]:
@@ -60,7 +89,9 @@ def _words(file_name: str) -> list[str]:
 
 
 def side_of(file_name: str) -> tuple[str, str] | None:
-    """The name without its side, and “left” or “right”, for one half of a stereo pair; None where the name tells no side."""
+    """The name without its side, and “left” or “right”, for one half of a stereo pair; None where the name
+    tells no side.
+    """
     words = _words(file_name)
     for place in range(len(words) - 1, 0, -1):
         if words[place] in _SIDES:
@@ -75,7 +106,9 @@ _PAIRED = frozenset(("oh", "ohs", "over", "overhead", "overheads", "room", "room
 
 
 def position_of(file_name: str) -> tuple[str, str] | None:
-    """The name without the place of its microphone, and that place, such as “inside” or “bottom”; None where it tells none."""
+    """The name without the place of its microphone, and that place, such as “inside” or “bottom”; None where
+    it tells none.
+    """
     words = _words(file_name)
     for place in range(len(words) - 1, 0, -1):
         if words[place] in _POSITIONS:

@@ -28,18 +28,66 @@ class NoteMap(BaseModel):
 
 
 # General MIDI Level 1 percussion key map (MMA), keys 35 to 81.
-GENERAL_MIDI = dict(enumerate((
-    "Acoustic bass drum", "Bass drum 1", "Side stick", "Acoustic snare", "Hand clap", "Electric snare", "Low floor tom", "Closed hi-hat",
-    "High floor tom", "Pedal hi-hat", "Low tom", "Open hi-hat", "Low-mid tom", "Hi-mid tom", "Crash cymbal 1", "High tom", "Ride cymbal 1",
-    "Chinese cymbal", "Ride bell", "Tambourine", "Splash cymbal", "Cowbell", "Crash cymbal 2", "Vibraslap", "Ride cymbal 2", "Hi bongo",
-    "Low bongo", "Mute hi conga", "Open hi conga", "Low conga", "High timbale", "Low timbale", "High agogo", "Low agogo", "Cabasa", "Maracas",
-    "Short whistle", "Long whistle", "Short guiro", "Long guiro", "Claves", "Hi wood block", "Low wood block", "Mute cuica", "Open cuica",
-    "Mute triangle", "Open triangle",
-), start=35))
+GENERAL_MIDI = dict(
+    enumerate(
+        (
+            "Acoustic bass drum",
+            "Bass drum 1",
+            "Side stick",
+            "Acoustic snare",
+            "Hand clap",
+            "Electric snare",
+            "Low floor tom",
+            "Closed hi-hat",
+            "High floor tom",
+            "Pedal hi-hat",
+            "Low tom",
+            "Open hi-hat",
+            "Low-mid tom",
+            "Hi-mid tom",
+            "Crash cymbal 1",
+            "High tom",
+            "Ride cymbal 1",
+            "Chinese cymbal",
+            "Ride bell",
+            "Tambourine",
+            "Splash cymbal",
+            "Cowbell",
+            "Crash cymbal 2",
+            "Vibraslap",
+            "Ride cymbal 2",
+            "Hi bongo",
+            "Low bongo",
+            "Mute hi conga",
+            "Open hi conga",
+            "Low conga",
+            "High timbale",
+            "Low timbale",
+            "High agogo",
+            "Low agogo",
+            "Cabasa",
+            "Maracas",
+            "Short whistle",
+            "Long whistle",
+            "Short guiro",
+            "Long guiro",
+            "Claves",
+            "Hi wood block",
+            "Low wood block",
+            "Mute cuica",
+            "Open cuica",
+            "Mute triangle",
+            "Open triangle",
+        ),
+        start=35,
+    )
+)
 
 
 def note_name(number: int, middle_c_octave: int = 4) -> str:
-    """What a note is called; middle C, note 60, is C3, C4 or C5 by preference. C4 is the octave of ISO 16 and scientific pitch notation."""
+    """What a note is called; middle C, note 60, is C3, C4 or C5 by preference. C4 is the octave of ISO 16 and
+    scientific pitch notation.
+    """
     return f"{_LETTERS[number % 12]}{number // 12 - 5 + middle_c_octave}"
 
 
@@ -56,15 +104,23 @@ def to_text(note_map: NoteMap) -> str:
 
 
 def from_text(text: str, name: str = "Imported") -> tuple[NoteMap, list[str]]:
-    """A map from such a table, and what was skipped, a sentence each. Raises ``Problem`` where it is no such table."""
+    """A map from such a table, and what was skipped, a sentence each. Raises ``Problem`` where it is no such
+    table.
+    """
     if len(text) > _MOST_BYTES:
         raise Problem("This note map is larger than any map is.", todo="Choose the table itself.")
     try:
-        rows = list(csv.reader(StringIO(text.lstrip("\ufeff")), strict=True))[: _MOST_ROWS]
+        rows = list(csv.reader(StringIO(text.lstrip("\ufeff")), strict=True))[:_MOST_ROWS]
     except csv.Error as error:
-        raise Problem(f"This is no table of notes: {error}.", todo="A note map is a CSV table with the columns piece, note and name.") from error
+        raise Problem(
+            f"This is no table of notes: {error}.",
+            todo="A note map is a CSV table with the columns piece, note and name.",
+        ) from error
     if not rows or [cell.strip().lower() for cell in rows[0][:2]] != list(_COLUMNS[:2]):
-        raise Problem("This is no table of notes: its head line does not say piece and note.", todo="A note map is a CSV table with the columns piece, note and name.")
+        raise Problem(
+            "This is no table of notes: its head line does not say piece and note.",
+            todo="A note map is a CSV table with the columns piece, note and name.",
+        )
     notes, skipped = {}, []
     for number, row in enumerate(rows[1:], start=2):
         cells = [cell.strip() for cell in row] + ["", "", ""]
@@ -77,4 +133,6 @@ def from_text(text: str, name: str = "Imported") -> tuple[NoteMap, list[str]]:
             skipped.append(f"Line {number}: “{cells[1]}” is no note from 0 to 127.")
         else:
             notes[cells[0]] = int(cells[1])
-    return NoteMap(name=name, notes={piece: note for piece, note in notes.items() if note != PIECES[piece].note}), skipped
+    return NoteMap(
+        name=name, notes={piece: note for piece, note in notes.items() if note != PIECES[piece].note}
+    ), skipped

@@ -3,8 +3,32 @@
 A function that renders windows in, files out. Begin with ``files``.
 """
 
-from nubrak.core.prints.archive import MANIFEST, MIDI, Manifest, Stored, audio_of, hash_named, opened, put, renamed, unpacked
-from nubrak.core.prints.files import ENDING, Cancelled, Depth, Form, GoOn, Print, Printed, PrintSettings, Window, measured, print_all, print_file
+from nubrak.core.prints.archive import (
+    MANIFEST,
+    MIDI,
+    Manifest,
+    Stored,
+    audio_of,
+    hash_named,
+    opened,
+    put,
+    renamed,
+    unpacked,
+)
+from nubrak.core.prints.files import (
+    ENDING,
+    Cancelled,
+    Depth,
+    Form,
+    GoOn,
+    Print,
+    Printed,
+    PrintSettings,
+    Window,
+    measured,
+    print_all,
+    print_file,
+)
 from nubrak.core.prints.hit_lists import HitLine, read_hits, to_csv, to_jams, to_json
 
 __all__ = [

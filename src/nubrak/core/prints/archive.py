@@ -1,7 +1,8 @@
-"""The session archive: one zip with the session's document as JSON, its audio and samples, and its MIDI, that another installation opens alike.
+"""The session archive: one zip with the session's document as JSON, its audio and samples, and its MIDI, that
+another installation opens alike.
 
-This is the format: names, the manifest, and what is refused. Nothing is ever written to a name that an archive gives; audio lies under
-the SHA-256 of its bytes and is read by it. See docs/formats.md.
+This is the format: names, the manifest, and what is refused. Nothing is ever written to a name that an
+archive gives; audio lies under the SHA-256 of its bytes and is read by it. See docs/formats.md.
 """
 
 from __future__ import annotations
@@ -48,7 +49,12 @@ class Manifest(BaseModel):
 def audio_of(document: Document) -> tuple[list[str], list[str]]:
     """The hashes of all audio of a document: recordings, and samples of its layers."""
     recordings = dict.fromkeys(clip.audio for source in document.sources.values() for clip in source.clips)
-    samples = dict.fromkeys(s.audio for part in document.parts.values() for layer in part.layers.values() for s in layer.instrument.samples)
+    samples = dict.fromkeys(
+        s.audio
+        for part in document.parts.values()
+        for layer in part.layers.values()
+        for s in layer.instrument.samples
+    )
     return list(recordings), [audio for audio in samples if audio not in recordings]
 
 
@@ -66,7 +72,9 @@ def renamed(document: Document, names: dict[str, str]) -> Document:
 
 
 def opened(path: Path) -> tuple[zipfile.ZipFile, Manifest, Document]:
-    """An archive that was found to be whole in its outline. Raises ``Problem`` for what is damaged, hostile, too new or incomplete."""
+    """An archive that was found to be whole in its outline. Raises ``Problem`` for what is damaged, hostile,
+    too new or incomplete.
+    """
     try:
         files = zipfile.ZipFile(path)
     except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError) as error:
@@ -74,7 +82,9 @@ def opened(path: Path) -> tuple[zipfile.ZipFile, Manifest, Document]:
     try:
         entries = files.infolist()
         if len(entries) > _MOST_ENTRIES:
-            raise Problem(f"This archive holds {len(entries)} files; a session has at most {_MOST_ENTRIES}.", todo=_TODO)
+            raise Problem(
+                f"This archive holds {len(entries)} files; a session has at most {_MOST_ENTRIES}.", todo=_TODO
+            )
         names = [entry.filename for entry in entries]
         if len(set(names)) < len(names):
             raise Problem("This archive holds two files of one name.", todo=_TODO)
@@ -86,10 +96,23 @@ def opened(path: Path) -> tuple[zipfile.ZipFile, Manifest, Document]:
             raise Problem(f"This archive has no {MANIFEST}.", "Nothing was opened.", _TODO)
         manifest, document = _manifest(files)
         wanted = {audio for group in audio_of(document) for audio in group}
-        missing = [audio for audio in sorted(wanted) if audio not in manifest.audio or manifest.audio[audio].path not in names]
+        missing = [
+            audio
+            for audio in sorted(wanted)
+            if audio not in manifest.audio or manifest.audio[audio].path not in names
+        ]
         if missing:
-            named = [manifest.audio[audio].name for audio in missing if audio in manifest.audio] or [missing[0][:12]]
-            raise Problem(f"This archive is not whole: {len(missing)} of its {len(wanted)} audio files are missing, such as “{named[0]}”.", "Nothing was opened.", _TODO)
+            named = [manifest.audio[audio].name for audio in missing if audio in manifest.audio] or [
+                missing[0][:12]
+            ]
+            raise Problem(
+                (
+                    f"This archive is not whole: {len(missing)} of its {len(wanted)} audio files are "
+                    f"missing, such as “{named[0]}”."
+                ),
+                "Nothing was opened.",
+                _TODO,
+            )
     except BaseException:
         files.close()
         raise
@@ -99,11 +122,26 @@ def opened(path: Path) -> tuple[zipfile.ZipFile, Manifest, Document]:
 def _check_entry(entry: zipfile.ZipInfo) -> None:
     known = entry.filename in (MANIFEST, MIDI) or _AUDIO.fullmatch(entry.filename)
     if not known:
-        raise Problem(f"This archive holds “{entry.filename[:80]}”, which has no place in a session.", "Nothing was opened.", _TODO)
+        raise Problem(
+            f"This archive holds “{entry.filename[:80]}”, which has no place in a session.",
+            "Nothing was opened.",
+            _TODO,
+        )
     if entry.flag_bits & 0x1:
-        raise Problem("This archive is encrypted.", "Nothing was opened.", "Unpack it with its password and pack it again without.")
-    if entry.file_size > (_MOST_MANIFEST if entry.filename == MANIFEST else _MOST_BYTES) or entry.file_size > _MOST_GROWTH * entry.compress_size + _BLOCK:
-        raise Problem(f"“{entry.filename}” unpacks to far more than a session's file does.", "Nothing was opened.", _TODO)
+        raise Problem(
+            "This archive is encrypted.",
+            "Nothing was opened.",
+            "Unpack it with its password and pack it again without.",
+        )
+    if (
+        entry.file_size > (_MOST_MANIFEST if entry.filename == MANIFEST else _MOST_BYTES)
+        or entry.file_size > _MOST_GROWTH * entry.compress_size + _BLOCK
+    ):
+        raise Problem(
+            f"“{entry.filename}” unpacks to far more than a session's file does.",
+            "Nothing was opened.",
+            _TODO,
+        )
 
 
 def _manifest(files: zipfile.ZipFile) -> tuple[Manifest, Document]:
@@ -113,33 +151,55 @@ def _manifest(files: zipfile.ZipFile) -> tuple[Manifest, Document]:
     except ValidationError as error:
         raise Problem(f"{MANIFEST} in this archive cannot be read.", "Nothing was opened.", _TODO) from error
     if manifest.format != FORMAT:
-        raise Problem("This is an archive of something else than a Nubrak session.", "Nothing was opened.", _TODO)
+        raise Problem(
+            "This is an archive of something else than a Nubrak session.", "Nothing was opened.", _TODO
+        )
     if manifest.version > VERSION:
-        newer = f"This archive was made by a newer Nubrak (its version is {manifest.version}, this one reads {VERSION})."
+        newer = (
+            f"This archive was made by a newer Nubrak (its version is {manifest.version}, this one reads "
+            f"{VERSION})."
+        )
         raise Problem(newer, "Nothing was opened.", "Bring Nubrak up to date and open it again.")
     try:
         document = Document.model_validate(manifest.document)
     except ValidationError as error:
         where = " → ".join(str(step) for step in error.errors()[0]["loc"])
-        raise Problem(f"The session in this archive is damaged at {where or 'its root'}.", "Nothing was opened.", _TODO) from error
+        raise Problem(
+            f"The session in this archive is damaged at {where or 'its root'}.", "Nothing was opened.", _TODO
+        ) from error
     for part_id, part in document.parts.items():
         if any(source not in document.sources for source in part.sources):
-            raise Problem(f"The session in this archive is damaged: part “{part_id[:40]}” speaks of a source that is not there.", "Nothing was opened.", _TODO)
+            raise Problem(
+                (
+                    f"The session in this archive is damaged: part “{part_id[:40]}” speaks of a source that "
+                    "is not there."
+                ),
+                "Nothing was opened.",
+                _TODO,
+            )
     for one in manifest.audio.values():
         if not _AUDIO.fullmatch(one.path):
-            raise Problem(f"This archive speaks of “{one.path[:80]}”, which has no place in a session.", "Nothing was opened.", _TODO)
+            raise Problem(
+                f"This archive speaks of “{one.path[:80]}”, which has no place in a session.",
+                "Nothing was opened.",
+                _TODO,
+            )
     return manifest, document
 
 
 def unpacked(files: zipfile.ZipFile, name: str) -> Iterator[bytes]:
-    """A file of the archive, block by block, never more than it says it is. A ``Problem`` where it is damaged."""
+    """A file of the archive, block by block, never more than it says it is. A ``Problem`` where it is
+    damaged.
+    """
     left = files.getinfo(name).file_size
     try:
         with files.open(name) as file:
             while block := file.read(_BLOCK):
                 left -= len(block)
                 if left < 0:
-                    raise Problem(f"“{name}” in this archive is longer than it says.", "Nothing was opened.", _TODO)
+                    raise Problem(
+                        f"“{name}” in this archive is longer than it says.", "Nothing was opened.", _TODO
+                    )
                 yield block
     except (zipfile.BadZipFile, zlib.error, EOFError, OSError, NotImplementedError, RuntimeError) as error:
         raise Problem(f"“{name}” in this archive is damaged.", "Nothing was opened.", _TODO) from error

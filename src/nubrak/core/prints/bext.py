@@ -9,18 +9,31 @@ _SIZE = 602  # version 1, without coding history
 _MOST_SAMPLES = 1 << 64
 
 
-def chunk(time_reference_samples: int, description: str, originator: str = "Nubrak", date: str = "", time: str = "") -> bytes:
-    """A ``bext`` chunk of version 1 with its header; ``date`` as yyyy-mm-dd, ``time`` as hh:mm:ss, empty where they are not known."""
-    body = b"".join((
-        _ascii(description, 256), _ascii(originator, 32), _ascii("", 32), _ascii(date, 10), _ascii(time, 8),
-        struct.pack("<QH", time_reference_samples % _MOST_SAMPLES, 1), bytes(64 + 190),
-    ))
+def chunk(
+    time_reference_samples: int, description: str, originator: str = "Nubrak", date: str = "", time: str = ""
+) -> bytes:
+    """A ``bext`` chunk of version 1 with its header; ``date`` as yyyy-mm-dd, ``time`` as hh:mm:ss, empty
+    where they are not known.
+    """
+    body = b"".join(
+        (
+            _ascii(description, 256),
+            _ascii(originator, 32),
+            _ascii("", 32),
+            _ascii(date, 10),
+            _ascii(time, 8),
+            struct.pack("<QH", time_reference_samples % _MOST_SAMPLES, 1),
+            bytes(64 + 190),
+        )
+    )
     assert len(body) == _SIZE
     return b"bext" + struct.pack("<I", _SIZE) + body
 
 
 def stamp(path: Path, time_reference_samples: int, description: str) -> None:
-    """Add the chunk to the end of a finished WAV file and set its length; what was written before is left as it is."""
+    """Add the chunk to the end of a finished WAV file and set its length; what was written before is left as
+    it is.
+    """
     added = chunk(time_reference_samples, description)
     with path.open("r+b") as file:
         head = file.read(12)

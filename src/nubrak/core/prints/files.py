@@ -40,12 +40,18 @@ class PrintSettings(BaseModel):
     def check(self) -> None:
         """Raise a ``Problem`` where the form cannot hold the depth."""
         if self.form == "flac" and self.depth == "float":
-            raise Problem("A FLAC file holds whole numbers only.", "Nothing was written.", "Choose 24 bit, or WAV for float.")
+            raise Problem(
+                "A FLAC file holds whole numbers only.",
+                "Nothing was written.",
+                "Choose 24 bit, or WAV for float.",
+            )
 
 
 @dataclass(frozen=True)
 class Printed:
-    """What was written: its length, its largest sample in dBFS peak, how many samples were over full scale, and how loud it is."""
+    """What was written: its length, its largest sample in dBFS peak, how many samples were over full scale,
+    and how loud it is.
+    """
 
     frames: int
     rate_hz: int
@@ -71,14 +77,22 @@ class Print:
 
 
 def print_file(
-    path: Path, window: Window, frames: int, rate_hz: int, settings: PrintSettings | None = None, stamp_s: float | None = None, title: str = "",
-    go_on: GoOn | None = None, seed: int = 1,
+    path: Path,
+    window: Window,
+    frames: int,
+    rate_hz: int,
+    settings: PrintSettings | None = None,
+    stamp_s: float | None = None,
+    title: str = "",
+    go_on: GoOn | None = None,
+    seed: int = 1,
 ) -> Printed:
     """Write ``frames`` samples that ``window(start, frames)`` gives as (frames, 2); says what it wrote.
 
-    The file starts where the session starts and is as long as it, so it lines up with the recording by itself; a WAV file also says so,
-    with ``stamp_s`` as its broadcast time reference. ``go_on`` is asked with the share that is done; on a no, or where anything goes wrong,
-    no half file is left behind and ``Cancelled`` or the error is raised; a full disk is a ``Problem``. ``seed`` is the dither's.
+    The file starts where the session starts and is as long as it, so it lines up with the recording by
+    itself; a WAV file also says so, with ``stamp_s`` as its broadcast time reference. ``go_on`` is asked with
+    the share that is done; on a no, or where anything goes wrong, no half file is left behind and
+    ``Cancelled`` or the error is raised; a full disk is a ``Problem``. ``seed`` is the dither's.
     """
     settings = settings or PrintSettings()
     rate = settings.rate_hz or rate_hz
@@ -86,15 +100,29 @@ def print_file(
     count = _Count()
     try:
         with _Unhurried(
-            str(path), "w", samplerate=rate, channels=1 if settings.channels == "mono" else 2, format=_FORMAT[settings.form], subtype=_SUBTYPE[settings.depth],
+            str(path),
+            "w",
+            samplerate=rate,
+            channels=1 if settings.channels == "mono" else 2,
+            format=_FORMAT[settings.form],
+            subtype=_SUBTYPE[settings.depth],
         ) as file:
-            loud = loudness_lkfs(_written(file, count.counting(_blocks(window, frames, rate_hz, settings, go_on)), settings, seed), rate)
+            loud = loudness_lkfs(
+                _written(
+                    file, count.counting(_blocks(window, frames, rate_hz, settings, go_on)), settings, seed
+                ),
+                rate,
+            )
         if settings.form == "wav" and stamp_s is not None:
             stamp(path, round(stamp_s * rate), title)
     except BaseException as error:
         path.unlink(missing_ok=True)
         if disk_is_full(error):
-            raise Problem("The disk is full; the print could not be finished.", "The session is as it was, and no half file was left.", "Make room and print again.") from error
+            raise Problem(
+                "The disk is full; the print could not be finished.",
+                "The session is as it was, and no half file was left.",
+                "Make room and print again.",
+            ) from error
         raise
     return count.said(rate, loud)
 
@@ -102,17 +130,24 @@ def print_file(
 def measured(window: Window, frames: int, rate_hz: int, settings: PrintSettings | None = None) -> Printed:
     """What a print would say of itself, without writing anything."""
     settings, count = settings or PrintSettings(), _Count()
-    loud = loudness_lkfs(count.counting(_blocks(window, frames, rate_hz, settings, None)), settings.rate_hz or rate_hz)
+    loud = loudness_lkfs(
+        count.counting(_blocks(window, frames, rate_hz, settings, None)), settings.rate_hz or rate_hz
+    )
     return count.said(settings.rate_hz or rate_hz, loud)
 
 
 def print_all(
-    prints: list[Print], frames: int, rate_hz: int, settings: PrintSettings, stamp_s: float | None, go_on: GoOn | None = None,
+    prints: list[Print],
+    frames: int,
+    rate_hz: int,
+    settings: PrintSettings,
+    stamp_s: float | None,
+    go_on: GoOn | None = None,
 ) -> Generator[tuple[Print, Printed]]:
     """Write several prints side by side on all cores; each is handed on, in its order, when it is finished.
 
-    ``go_on`` is asked with the share of all that is done. Where one fails or is no longer wanted, none of the files that were not handed
-    on is left behind.
+    ``go_on`` is asked with the share of all that is done. Where one fails or is no longer wanted, none of the
+    files that were not handed on is left behind.
     """
     shares, gone, asking = [0.0] * len(prints), threading.Event(), threading.Lock()
 
@@ -125,7 +160,17 @@ def print_all(
                         gone.set()
             return not gone.is_set()
 
-        said = print_file(prints[number].path, prints[number].window, frames, rate_hz, settings, stamp_s, prints[number].title, on, seed=number + 1)
+        said = print_file(
+            prints[number].path,
+            prints[number].window,
+            frames,
+            rate_hz,
+            settings,
+            stamp_s,
+            prints[number].title,
+            on,
+            seed=number + 1,
+        )
         shares[number] = 1.0
         return said
 
@@ -146,7 +191,9 @@ def print_all(
 
 
 class _Unhurried(soundfile.SoundFile):  # type: ignore[misc]
-    """A sound file that does not wait, when it is closed, until the disk has everything: nothing that was acknowledged lies in it yet."""
+    """A sound file that does not wait, when it is closed, until the disk has everything: nothing that was
+    acknowledged lies in it yet.
+    """
 
     def flush(self) -> None:
         """Nothing; closing hands over what is left."""
@@ -168,10 +215,14 @@ class _Count:
             yield block
 
     def said(self, rate_hz: int, loudness: float) -> Printed:
-        return Printed(self.frames, rate_hz, 20.0 * float(np.log10(max(self.peak, 1e-9))), self.over, loudness)
+        return Printed(
+            self.frames, rate_hz, 20.0 * float(np.log10(max(self.peak, 1e-9))), self.over, loudness
+        )
 
 
-def _written(file: soundfile.SoundFile, blocks: Iterator[NDArray[np.float32]], settings: PrintSettings, seed: int) -> Iterator[NDArray[np.float32]]:
+def _written(
+    file: soundfile.SoundFile, blocks: Iterator[NDArray[np.float32]], settings: PrintSettings, seed: int
+) -> Iterator[NDArray[np.float32]]:
     done = 0
     for block in blocks:
         file.write(block if settings.depth == "float" else dithered(block, int(settings.depth), done, seed))
@@ -179,22 +230,32 @@ def _written(file: soundfile.SoundFile, blocks: Iterator[NDArray[np.float32]], s
         yield block
 
 
-def _blocks(window: Window, frames: int, rate_hz: int, settings: PrintSettings, go_on: GoOn | None) -> Iterator[NDArray[np.float32]]:
+def _blocks(
+    window: Window, frames: int, rate_hz: int, settings: PrintSettings, go_on: GoOn | None
+) -> Iterator[NDArray[np.float32]]:
     rate = settings.rate_hz or rate_hz
     for block in _at_rate(window, frames, rate_hz, rate, round(frames * rate / rate_hz), go_on):
         yield block.mean(axis=1, keepdims=True, dtype=np.float32) if settings.channels == "mono" else block
 
 
-def _at_rate(window: Window, frames: int, rate_hz: int, rate: int, wanted: int, go_on: GoOn | None) -> Iterator[NDArray[np.float32]]:
-    """The windows one after the other, at another rate where asked (soxr, very high quality), exactly ``wanted`` frames in all."""
-    stream = None if rate == rate_hz else soxr.ResampleStream(rate_hz, rate, 2, dtype="float32", quality="VHQ")
+def _at_rate(
+    window: Window, frames: int, rate_hz: int, rate: int, wanted: int, go_on: GoOn | None
+) -> Iterator[NDArray[np.float32]]:
+    """The windows one after the other, at another rate where asked (soxr, very high quality), exactly
+    ``wanted`` frames in all.
+    """
+    stream = (
+        None if rate == rate_hz else soxr.ResampleStream(rate_hz, rate, 2, dtype="float32", quality="VHQ")
+    )
     left = wanted
     for start in range(0, frames, WINDOW_FRAMES):
         if go_on is not None and not go_on(start / frames):
             raise Cancelled
         block = window(start, min(WINDOW_FRAMES, frames - start))
         if stream is not None:
-            block = np.asarray(stream.resample_chunk(block, last=start + len(block) >= frames), np.float32).reshape(-1, 2)[:left]
+            block = np.asarray(
+                stream.resample_chunk(block, last=start + len(block) >= frames), np.float32
+            ).reshape(-1, 2)[:left]
         left -= len(block)
         yield block
     if left > 0:

@@ -1,5 +1,5 @@
-"""Hits as open tables and annotations: CSV (RFC 4180), JSON, and JAMS (Humphrey et al., "JAMS: a JSON annotated music specification
-for reproducible MIR research", ISMIR 2014), and back in.
+"""Hits as open tables and annotations: CSV (RFC 4180), JSON, and JAMS (Humphrey et al., "JAMS: a JSON
+annotated music specification for reproducible MIR research", ISMIR 2014), and back in.
 """
 
 from __future__ import annotations
@@ -28,7 +28,9 @@ class HitLine(BaseModel):
     note_time_s: float = Field(ge=0, le=86400, description="when its note sounds")
     velocity: int = Field(ge=1, le=127)
     note: int = Field(ge=0, le=127)
-    strength_db: float | None = Field(default=None, description="in dBFS; empty for a note beside the recorded ones")
+    strength_db: float | None = Field(
+        default=None, description="in dBFS; empty for a note beside the recorded ones"
+    )
     doubt: float | None = Field(default=None, ge=0, le=1)
 
 
@@ -45,27 +47,64 @@ def to_csv(lines: list[HitLine]) -> str:
 
 def to_json(lines: list[HitLine], title: str, length_s: float) -> str:
     """Hits as JSON."""
-    return json.dumps({"title": title, "length_s": length_s, "hits": [line.model_dump() for line in lines]}, ensure_ascii=False, indent=1)
+    return json.dumps(
+        {"title": title, "length_s": length_s, "hits": [line.model_dump() for line in lines]},
+        ensure_ascii=False,
+        indent=1,
+    )
 
 
 def to_jams(lines: list[HitLine], title: str, length_s: float) -> str:
-    """Hits as a JAMS file: one ``note_midi`` annotation per part, each note with its velocity as its own field of the sandbox."""
+    """Hits as a JAMS file: one ``note_midi`` annotation per part, each note with its velocity as its own
+    field of the sandbox.
+    """
     parts: dict[tuple[str, str], list[HitLine]] = {}
     for line in lines:
         parts.setdefault((line.part, line.piece), []).append(line)
     annotations = []
     for (part, piece), hits in parts.items():
-        annotations.append({
-            "annotation_metadata": {
-                "curator": {"name": "", "email": ""}, "annotator": {}, "version": "1", "corpus": "", "annotation_tools": "Nubrak", "annotation_rules": "attacks of strokes",
-                "validation": "", "data_source": "program, corrected by hand",
-            },
-            "namespace": _JAMS_NAMESPACE, "time": 0, "duration": length_s,
-            "sandbox": {"part": part, "piece": piece, "hits": [hit.model_dump(exclude={"part", "piece"}) for hit in hits]},
-            "data": [{"time": hit.time_s, "duration": 0.0, "value": float(hit.note), "confidence": None if hit.doubt is None else round(1 - hit.doubt, 4)} for hit in hits],
-        })
-    meta = {"title": title, "artist": "", "release": "", "duration": length_s, "identifiers": {}, "jams_version": _JAMS_VERSION}
-    return json.dumps({"annotations": annotations, "file_metadata": meta, "sandbox": {}}, ensure_ascii=False, indent=1)
+        annotations.append(
+            {
+                "annotation_metadata": {
+                    "curator": {"name": "", "email": ""},
+                    "annotator": {},
+                    "version": "1",
+                    "corpus": "",
+                    "annotation_tools": "Nubrak",
+                    "annotation_rules": "attacks of strokes",
+                    "validation": "",
+                    "data_source": "program, corrected by hand",
+                },
+                "namespace": _JAMS_NAMESPACE,
+                "time": 0,
+                "duration": length_s,
+                "sandbox": {
+                    "part": part,
+                    "piece": piece,
+                    "hits": [hit.model_dump(exclude={"part", "piece"}) for hit in hits],
+                },
+                "data": [
+                    {
+                        "time": hit.time_s,
+                        "duration": 0.0,
+                        "value": float(hit.note),
+                        "confidence": None if hit.doubt is None else round(1 - hit.doubt, 4),
+                    }
+                    for hit in hits
+                ],
+            }
+        )
+    meta = {
+        "title": title,
+        "artist": "",
+        "release": "",
+        "duration": length_s,
+        "identifiers": {},
+        "jams_version": _JAMS_VERSION,
+    }
+    return json.dumps(
+        {"annotations": annotations, "file_metadata": meta, "sandbox": {}}, ensure_ascii=False, indent=1
+    )
 
 
 def read_hits(text: str) -> list[HitLine]:
@@ -77,29 +116,52 @@ def read_hits(text: str) -> list[HitLine]:
         try:
             found = json.loads(text)
         except (json.JSONDecodeError, RecursionError) as error:
-            raise Problem(f"This JSON is damaged ({error}).", "Nothing was changed.", "Export it once more.") from error
+            raise Problem(
+                f"This JSON is damaged ({error}).", "Nothing was changed.", "Export it once more."
+            ) from error
         rows = _from_jams(found) if "annotations" in found else found.get("hits")
         if not isinstance(rows, list):
-            raise Problem("This JSON holds no list of hits.", "Nothing was changed.", "Use a file as Nubrak writes it, or a JAMS file with notes.")
+            raise Problem(
+                "This JSON holds no list of hits.",
+                "Nothing was changed.",
+                "Use a file as Nubrak writes it, or a JAMS file with notes.",
+            )
         return _lines(rows, "Hit")
     try:
         table = list(csv.DictReader(StringIO(text), strict=True))
     except csv.Error as error:
-        raise Problem(f"This table is damaged ({error}).", "Nothing was changed.", "Export it once more.") from error
+        raise Problem(
+            f"This table is damaged ({error}).", "Nothing was changed.", "Export it once more."
+        ) from error
     if not table or "time_s" not in table[0]:
-        raise Problem("This is no table of hits: no column is called time_s.", "Nothing was changed.", f"Its columns are {', '.join(COLUMNS)}.")
-    return _lines([{name: value for name, value in row.items() if name in COLUMNS and value not in ("", None)} for row in table], "Line")
+        raise Problem(
+            "This is no table of hits: no column is called time_s.",
+            "Nothing was changed.",
+            f"Its columns are {', '.join(COLUMNS)}.",
+        )
+    return _lines(
+        [
+            {name: value for name, value in row.items() if name in COLUMNS and value not in ("", None)}
+            for row in table
+        ],
+        "Line",
+    )
 
 
 def _from_jams(found: dict[str, Any]) -> list[dict[str, Any]]:
     rows: list[dict[str, Any]] = []
-    for number, annotation in enumerate(found["annotations"] if isinstance(found["annotations"], list) else [], start=1):
+    for number, annotation in enumerate(
+        found["annotations"] if isinstance(found["annotations"], list) else [], start=1
+    ):
         if not isinstance(annotation, dict) or annotation.get("namespace") not in (_JAMS_NAMESPACE, "onset"):
             continue
         sandbox = annotation.get("sandbox")
         sandbox = sandbox if isinstance(sandbox, dict) else {}
         own = sandbox.get("hits")
-        about = {"part": str(sandbox.get("part", f"Part {number}")), "piece": str(sandbox.get("piece", "else"))}
+        about = {
+            "part": str(sandbox.get("part", f"Part {number}")),
+            "piece": str(sandbox.get("piece", "else")),
+        }
         if isinstance(own, list):
             rows += [about | hit for hit in own if isinstance(hit, dict)]
             continue
@@ -108,8 +170,15 @@ def _from_jams(found: dict[str, Any]) -> list[dict[str, Any]]:
             if not isinstance(one, dict):
                 continue
             value = one.get("value")
-            note = round(value) if annotation["namespace"] == _JAMS_NAMESPACE and isinstance(value, int | float) else 37
-            rows.append(about | {"time_s": one.get("time"), "note_time_s": one.get("time"), "velocity": 100, "note": note})
+            note = (
+                round(value)
+                if annotation["namespace"] == _JAMS_NAMESPACE and isinstance(value, int | float)
+                else 37
+            )
+            rows.append(
+                about
+                | {"time_s": one.get("time"), "note_time_s": one.get("time"), "velocity": 100, "note": note}
+            )
     return rows
 
 
@@ -126,5 +195,8 @@ def _lines(rows: list[Any], called: str) -> list[HitLine]:
             lines.append(HitLine.model_validate(values))
         except ValidationError as error:
             first = error.errors()[0]
-            raise Problem(f"{called} {number}: {'.'.join(map(str, first['loc']))}: {first['msg']}.", "Nothing was changed.") from error
+            raise Problem(
+                f"{called} {number}: {'.'.join(map(str, first['loc']))}: {first['msg']}.",
+                "Nothing was changed.",
+            ) from error
     return lines

@@ -1,7 +1,9 @@
-"""Arranging sample files that came in together: which belong to one instrument, which are strengths of it, and which take turns.
+"""Arranging sample files that came in together: which belong to one instrument, which are strengths of it,
+and which take turns.
 
-Names come first: words for strength and turn are read from them. Where the names leave it open, the levels decide: numbers along which
-the level rises are strengths, others are turns; and without any word, levels that lie apart are strengths.
+Names come first: words for strength and turn are read from them. Where the names leave it open, the levels
+decide: numbers along which the level rises are strengths, others are turns; and without any word, levels that
+lie apart are strengths.
 """
 
 from __future__ import annotations
@@ -18,13 +20,45 @@ from nubrak.core.samples.kit import Instrument, Measured, Sample
 from nubrak.core.samples.measure import character
 
 _STRENGTHS = {
-    "ppp": 0, "pp": 1, "p": 2, "mp": 3, "mf": 4, "f": 5, "ff": 6, "fff": 7, "ghost": 0, "soft": 1, "softest": 0, "quiet": 1, "light": 1, "medium": 4, "med": 4, "mid": 4,
-    "hard": 6, "loud": 6, "hardest": 7, "accent": 7, "full": 6,
+    "ppp": 0,
+    "pp": 1,
+    "p": 2,
+    "mp": 3,
+    "mf": 4,
+    "f": 5,
+    "ff": 6,
+    "fff": 7,
+    "ghost": 0,
+    "soft": 1,
+    "softest": 0,
+    "quiet": 1,
+    "light": 1,
+    "medium": 4,
+    "med": 4,
+    "mid": 4,
+    "hard": 6,
+    "loud": 6,
+    "hardest": 7,
+    "accent": 7,
+    "full": 6,
 }
-_NUMBERED = {"v": "strength", "vel": "strength", "velocity": "strength", "layer": "strength", "lyr": "strength", "dyn": "strength",
-             "rr": "turn", "r": "turn", "round": "turn", "robin": "turn",
-             # These count turns, unless the turn is said as well; then they count whatever the level tells.
-             "alt": "maybe", "take": "maybe", "var": "maybe", "hit": "maybe"}
+_NUMBERED = {
+    "v": "strength",
+    "vel": "strength",
+    "velocity": "strength",
+    "layer": "strength",
+    "lyr": "strength",
+    "dyn": "strength",
+    "rr": "turn",
+    "r": "turn",
+    "round": "turn",
+    "robin": "turn",
+    # These count turns, unless the turn is said as well; then they count whatever the level tells.
+    "alt": "maybe",
+    "take": "maybe",
+    "var": "maybe",
+    "hit": "maybe",
+}
 _APART_DB = 4.0  # steps in level from which two samples are taken for two strengths
 _ALIKE_DB = 2.0  # levels this close say that the files were brought to one level
 _MOST_STRENGTHS = 16
@@ -45,7 +79,9 @@ class Named(BaseModel):
     stem: str
     strength: float | None = None
     turn: int | None = None
-    number: int | None = Field(default=None, description="a number of which the name does not say what it counts")
+    number: int | None = Field(
+        default=None, description="a number of which the name does not say what it counts"
+    )
 
 
 def named(path: str) -> Named:
@@ -86,7 +122,8 @@ def named(path: str) -> Named:
     elif numbers:
         out.number = numbers[-1]
         rest += [str(number) for number in numbers[:-1]]
-    # A tom's or crash's own number is part of its name; it comes before the strength or the turn and was put back above.
+    # A tom's or crash's own number is part of its name; it comes before the strength or the turn and was put
+    # back above.
     if not rest and len(parts) > 1:
         rest = [plain_name(parts[-2])]
     out.stem = " ".join(rest) or stem
@@ -94,7 +131,9 @@ def named(path: str) -> Named:
 
 
 def arranged(files: list[ArrivedSample]) -> list[Instrument]:
-    """Instruments of these files, in the order of their names; velocity ranges and turns guessed, all of them changeable."""
+    """Instruments of these files, in the order of their names; velocity ranges and turns guessed, all of them
+    changeable.
+    """
     groups: dict[tuple[str, str], list[tuple[ArrivedSample, Named]]] = defaultdict(list)
     for file in sorted(files, key=lambda one: _natural(one.name)):
         says = named(file.name)
@@ -110,10 +149,22 @@ def _instrument(stem: str, folder: str, group: list[tuple[ArrivedSample, Named]]
     samples = []
     for files, (low, high, played) in zip(strengths, ranges, strict=True):
         for file in files:
-            samples.append(Sample(
-                audio=file.audio, name=plain_name(file.name, 200), low_velocity=low, high_velocity=high, velocity=played, attack_s=file.attack_s, measured=file.measured,
-            ))
-    guess = guess_from_name(stem) or guess_from_name(group[0][0].name) or (guess_from_name(folder) if folder else None)
+            samples.append(
+                Sample(
+                    audio=file.audio,
+                    name=plain_name(file.name, 200),
+                    low_velocity=low,
+                    high_velocity=high,
+                    velocity=played,
+                    attack_s=file.attack_s,
+                    measured=file.measured,
+                )
+            )
+    guess = (
+        guess_from_name(stem)
+        or guess_from_name(group[0][0].name)
+        or (guess_from_name(folder) if folder else None)
+    )
     own = plain_name(group[0][0].name)
     name = (own.rpartition(".")[0] or own) if len(group) == 1 else stem[:1].upper() + stem[1:]
     made = Instrument(name=name[:120], piece=guess.piece if guess else "else", samples=samples)
@@ -126,7 +177,11 @@ def _strengths(group: list[tuple[ArrivedSample, Named]]) -> list[list[ArrivedSam
     level = np.array([file.measured.loudness_lkfs for file, _ in group])
     if any(says.strength is not None for _, says in group):
         keys = [says.strength if says.strength is not None else float(says.number or 0) for _, says in group]
-    elif all(says.number is not None for _, says in group) and len(group) > 1 and _rises(np.array([says.number for _, says in group], float), level):
+    elif (
+        all(says.number is not None for _, says in group)
+        and len(group) > 1
+        and _rises(np.array([says.number for _, says in group], float), level)
+    ):
         keys = [float(says.number or 0) for _, says in group]
     else:
         keys = _by_level(level)
@@ -138,8 +193,13 @@ def _strengths(group: list[tuple[ArrivedSample, Named]]) -> list[list[ArrivedSam
     by_name = [found[key] for key in sorted(found)]
     chosen = by_level if np.ptp(level) > _ALIKE_DB else by_name
     while len(chosen) > _MOST_STRENGTHS:
-        chosen = [chosen[i] + (chosen[i + 1] if i + 1 < len(chosen) else []) for i in range(0, len(chosen), 2)]
-    return [[group[place][0] for place in sorted(places, key=lambda one: group[one][1].turn or 0)] for places in chosen]
+        chosen = [
+            chosen[i] + (chosen[i + 1] if i + 1 < len(chosen) else []) for i in range(0, len(chosen), 2)
+        ]
+    return [
+        [group[place][0] for place in sorted(places, key=lambda one: group[one][1].turn or 0)]
+        for places in chosen
+    ]
 
 
 def _rises(number: np.ndarray, level: np.ndarray) -> bool:
@@ -161,8 +221,9 @@ def _by_level(level: np.ndarray) -> list[float]:
 def _ranges(level: np.ndarray) -> list[tuple[int, int, int]]:
     """Lowest, highest and own velocity of every strength, softest first.
 
-    The loudest stands for 127 and the others for what the published law, 40 log10(v / 127), makes of their level; where all were brought to
-    one level the range is shared evenly, and all sound at their own level at 127.
+    The loudest stands for 127 and the others for what the published law, 40 log10(v / 127), makes of their
+    level; where all were brought to one level the range is shared evenly, and all sound at their own level at
+    127.
     """
     count = len(level)
     if count == 1:

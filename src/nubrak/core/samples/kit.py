@@ -28,13 +28,23 @@ class Sample(BaseModel):
     name: str = Field(default="", max_length=200, description="the file it came from")
     low_velocity: int = Field(default=1, ge=1, le=127)
     high_velocity: int = Field(default=127, ge=1, le=127)
-    attack_s: float = Field(default=0.0, ge=0, description="where in the file its attack is; this is put on the hit")
+    attack_s: float = Field(
+        default=0.0, ge=0, description="where in the file its attack is; this is put on the hit"
+    )
     begin_s: float = Field(default=0.0, ge=0, description="what of the file is left out before it")
-    velocity: int = Field(default=127, ge=1, le=127, description="the velocity at which it sounds at its own level")
+    velocity: int = Field(
+        default=127, ge=1, le=127, description="the velocity at which it sounds at its own level"
+    )
     level_db: float = Field(default=0.0, ge=-144, le=24, description="its own level, beside the layer's")
-    tune_semitones: float = Field(default=0.0, ge=-36, le=36, description="its own tuning, beside the layer's")
-    attack_ms: float = Field(default=0.0, ge=0, le=10000, description="its own fade in, where the layer has none")
-    hold_ms: float | None = Field(default=None, ge=0, le=10000, description="its own hold, where the layer has none; empty: whole")
+    tune_semitones: float = Field(
+        default=0.0, ge=-36, le=36, description="its own tuning, beside the layer's"
+    )
+    attack_ms: float = Field(
+        default=0.0, ge=0, le=10000, description="its own fade in, where the layer has none"
+    )
+    hold_ms: float | None = Field(
+        default=None, ge=0, le=10000, description="its own hold, where the layer has none; empty: whole"
+    )
     decay_ms: float = Field(default=200.0, ge=1, le=10000, description="and then its decay")
     measured: Measured | None = None
 
@@ -51,17 +61,31 @@ class Instrument(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     piece: str
     samples: list[Sample] = Field(min_length=1, max_length=2000)
-    key: int | None = Field(default=None, ge=0, le=127, description="the note number it answers in a kit that has them")
-    silenced_by: list[int] = Field(default=[], max_length=128, description="note numbers that silence it, as a closed hi-hat does an open one")
+    key: int | None = Field(
+        default=None, ge=0, le=127, description="the note number it answers in a kit that has them"
+    )
+    silenced_by: list[int] = Field(
+        default=[],
+        max_length=128,
+        description="note numbers that silence it, as a closed hi-hat does an open one",
+    )
     words: list[str] = Field(default=[], max_length=20, description="its character")
 
-    def turns(self, velocity: int) -> list[Sample]:
+    def round_robin(self, velocity: int) -> list[Sample]:
         """The samples that may sound at this velocity, in their order; the nearest range where none fits."""
-        fitting = [sample for sample in self.samples if sample.low_velocity <= velocity <= sample.high_velocity]
+        fitting = [
+            sample for sample in self.samples if sample.low_velocity <= velocity <= sample.high_velocity
+        ]
         if fitting:
             return fitting
-        nearest = min(self.samples, key=lambda s: min(abs(velocity - s.low_velocity), abs(velocity - s.high_velocity)))
-        return [s for s in self.samples if (s.low_velocity, s.high_velocity) == (nearest.low_velocity, nearest.high_velocity)]
+        nearest = min(
+            self.samples, key=lambda s: min(abs(velocity - s.low_velocity), abs(velocity - s.high_velocity))
+        )
+        return [
+            s
+            for s in self.samples
+            if (s.low_velocity, s.high_velocity) == (nearest.low_velocity, nearest.high_velocity)
+        ]
 
 
 STARTER = "workshop"  # the id of the kit that comes with Nubrak

@@ -1,4 +1,6 @@
-"""Measuring a sample when it comes in: where it truly begins, how long, how loud, how high, which way its first half-wave goes, its character."""
+"""Measuring a sample when it comes in: where it truly begins, how long, how loud, how high, which way its
+first half-wave goes, its character.
+"""
 
 from __future__ import annotations
 
@@ -22,12 +24,15 @@ _LOW_HZ = 80.0
 
 
 def attack_of(mono: NDArray[np.float32], rate_hz: int) -> float:
-    """Where the attack of a sample (frames,) is, in s; as the hits of a recording are timed, with silence put before it."""
+    """Where the attack of a sample (frames,) is, in s; as the hits of a recording are timed, with silence put
+    before it.
+    """
     quiet = round(_QUIET_S * rate_hz)
     found = find_candidates(np.concatenate([np.zeros(quiet, np.float32), mono]), rate_hz)
     if not len(found):
         return first_sound(mono) / rate_hz
-    # The first that is near the strongest: a flam's second stroke or a rattle later on is not where it begins.
+    # The first that is near the strongest: a flam's second stroke or a rattle later on is not where it
+    # begins.
     near = found.peak_db >= float(found.peak_db.max()) - 12.0
     return max(float(found.time_s[np.argmax(near)]) - quiet / rate_hz, 0.0)
 
@@ -48,9 +53,13 @@ def measure(audio: NDArray[np.float32], attack_s: float, rate_hz: int) -> Measur
     hz = rfftfreq(size, 1 / rate_hz)
     whole = float(spectrum.sum()) or 1e-30
     return Measured(
-        length_s=round(_length(body, rate_hz) / rate_hz, 4), peak_db=round(20.0 * float(np.log10(max(float(np.abs(audio).max(initial=0.0)), 1e-6))), 2),
-        loudness_lkfs=round(loudness_lkfs([np.asarray(audio)], rate_hz), 2), fundamental_hz=_fundamental(body, rate_hz), first_half_wave=_first_half_wave(body),
-        low_db=round(10.0 * float(np.log10(max(float(spectrum[hz < _LOW_HZ].sum()) / whole, 1e-9))), 1), bright_hz=round(float(spectrum @ hz) / whole, 1),
+        length_s=round(_length(body, rate_hz) / rate_hz, 4),
+        peak_db=round(20.0 * float(np.log10(max(float(np.abs(audio).max(initial=0.0)), 1e-6))), 2),
+        loudness_lkfs=round(loudness_lkfs([np.asarray(audio)], rate_hz), 2),
+        fundamental_hz=_fundamental(body, rate_hz),
+        first_half_wave=_first_half_wave(body),
+        low_db=round(10.0 * float(np.log10(max(float(spectrum[hz < _LOW_HZ].sum()) / whole, 1e-9))), 1),
+        bright_hz=round(float(spectrum @ hz) / whole, 1),
     )
 
 
@@ -72,7 +81,8 @@ def _first_half_wave(body: NDArray[np.float64]) -> int:
 
 
 def _fundamental(body: NDArray[np.float64], rate_hz: int) -> float | None:
-    """The lowest mode that is nearly as strong as the strongest, of a quarter of a second after the attack has passed; None where none stands out.
+    """The lowest mode that is nearly as strong as the strongest, of a quarter of a second after the attack
+    has passed; None where none stands out.
 
     A drum's modes are no harmonics, so a common period of all of them would be a pitch that nobody hears.
     """
@@ -86,7 +96,11 @@ def _fundamental(body: NDArray[np.float64], rate_hz: int) -> float | None:
     band = power[low:high]
     if band.sum() <= 0:
         return None
-    higher = np.nonzero((band[1:-1] >= band[:-2]) & (band[1:-1] >= band[2:]) & (band[1:-1] >= band.max() * 10 ** (-_NEARLY_DB / 10)))[0]
+    higher = np.nonzero(
+        (band[1:-1] >= band[:-2])
+        & (band[1:-1] >= band[2:])
+        & (band[1:-1] >= band.max() * 10 ** (-_NEARLY_DB / 10))
+    )[0]
     if not len(higher):
         return None
     place = low + 1 + int(higher[0])
@@ -99,7 +113,9 @@ def _fundamental(body: NDArray[np.float64], rate_hz: int) -> float | None:
 
 
 def character(instrument: Instrument) -> list[str]:
-    """What one would call it, in a few words, from its loudest sample's measures; the bounds are common practice."""
+    """What one would call it, in a few words, from its loudest sample's measures; the bounds are common
+    practice.
+    """
     known = [sample.measured for sample in instrument.samples if sample.measured is not None]
     if not known:
         return []

@@ -1,7 +1,9 @@
-"""SFZ, the open text format for sample sets (SFZ 1.0 opcodes, from memory): read into instruments and written from a kit.
+"""SFZ, the open text format for sample sets (SFZ 1.0 opcodes, from memory): read into instruments and written
+from a kit.
 
-Read are regions with what they inherit from groups: key, velocity range, turns, volume, tune, offset, envelope, trigger, and who silences
-whom. Everything else is left out and named. The velocity law of the format, (v / 127) squared in amplitude, is the one Nubrak uses.
+Read are regions with what they inherit from groups: key, velocity range, turns, volume, tune, offset,
+envelope, trigger, and who silences whom. Everything else is left out and named. The velocity law of the
+format, (v / 127) squared in amplitude, is the one Nubrak uses.
 """
 
 from __future__ import annotations
@@ -25,14 +27,49 @@ _MOST_KEYS = 4
 _HEADER = re.compile(r"<(\w+)>")
 _OPCODE = re.compile(r"(?:^|(?<=\s))([a-zA-Z0-9_]+)=")
 _NOTES = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
-_UNDERSTOOD = frozenset((
-    "sample", "key", "lokey", "hikey", "pitch_keycenter", "lovel", "hivel", "seq_position", "seq_length", "volume", "tune", "transpose", "offset", "trigger", "group", "off_by",
-    "ampeg_attack", "ampeg_hold", "ampeg_decay", "ampeg_sustain", "default_path", "note_offset",
-))
+_UNDERSTOOD = frozenset(
+    (
+        "sample",
+        "key",
+        "lokey",
+        "hikey",
+        "pitch_keycenter",
+        "lovel",
+        "hivel",
+        "seq_position",
+        "seq_length",
+        "volume",
+        "tune",
+        "transpose",
+        "offset",
+        "trigger",
+        "group",
+        "off_by",
+        "ampeg_attack",
+        "ampeg_hold",
+        "ampeg_decay",
+        "ampeg_sustain",
+        "default_path",
+        "note_offset",
+    )
+)
 # What changes nothing for drums that ring out, or says what is so anyway.
-_SAFE = frozenset((
-    "loop_mode", "off_mode", "amp_veltrack", "pitch_keytrack", "ampeg_release", "polyphony", "group_label", "region_label", "global_label", "sw_default", "lochan", "hichan",
-))
+_SAFE = frozenset(
+    (
+        "loop_mode",
+        "off_mode",
+        "amp_veltrack",
+        "pitch_keytrack",
+        "ampeg_release",
+        "polyphony",
+        "group_label",
+        "region_label",
+        "global_label",
+        "sw_default",
+        "lochan",
+        "hichan",
+    )
+)
 _LEAD_S = 0.0005
 _LOUDEST_DB = 6.0
 
@@ -71,7 +108,9 @@ def read_sfz(text: str) -> Read:
     lines = [re.sub(r"//.*", "", line) for line in text.splitlines()]
     for line in lines:
         if line.lstrip().startswith("#"):
-            out.skipped.append(f"“{line.strip()[:80]}” is left out: files are not put together from several texts.")
+            out.skipped.append(
+                f"“{line.strip()[:80]}” is left out: files are not put together from several texts."
+            )
     plain = "\n".join(line for line in lines if not line.lstrip().startswith("#"))
     pieces = _HEADER.split(plain)
     levels: dict[str, dict[str, str]] = {name: {} for name in ("control", "global", "master", "group")}
@@ -90,13 +129,21 @@ def read_sfz(text: str) -> Read:
                 levels[lower] = {}
         elif header == "region":
             if len(out.regions) >= _MOST_REGIONS:
-                raise Problem(f"This SFZ file has more than {_MOST_REGIONS} regions.", todo="Split it into several.")
+                raise Problem(
+                    f"This SFZ file has more than {_MOST_REGIONS} regions.", todo="Split it into several."
+                )
             _add_region(out, levels, opcodes)
         else:
             out.skipped.append(f"<{header}> is left out.")
-    out.skipped += [f"{name} is left out ({count} {'place' if count == 1 else 'places'})." for name, count in sorted(unknown.items())]
+    out.skipped += [
+        f"{name} is left out ({count} {'place' if count == 1 else 'places'})."
+        for name, count in sorted(unknown.items())
+    ]
     if not out.regions:
-        raise Problem("This SFZ file has no region that sounds." + (f" {out.skipped[0]}" if out.skipped else ""), todo="Choose another file.")
+        raise Problem(
+            "This SFZ file has no region that sounds." + (f" {out.skipped[0]}" if out.skipped else ""),
+            todo="Choose another file.",
+        )
     return out
 
 
@@ -121,14 +168,36 @@ def _add_region(out: Read, levels: dict[str, dict[str, str]], own: dict[str, str
         out.skipped.append(f"“{named[:120]}” lies outside the folder of the SFZ file and is left out.")
         return
     if opcodes.get("trigger", "attack") != "attack":
-        out.skipped.append(f"“{path[-80:]}” sounds on {opcodes['trigger']}, not on a stroke, and is left out.")
+        out.skipped.append(
+            f"“{path[-80:]}” sounds on {opcodes['trigger']}, not on a stroke, and is left out."
+        )
         return
     try:
         shift = round(float(levels["control"].get("note_offset", 0)))
         low = _key(opcodes.get("key", opcodes.get("lokey", opcodes.get("pitch_keycenter", "60")))) + shift
-        high = _key(opcodes.get("key", opcodes.get("hikey", opcodes.get("lokey", opcodes.get("pitch_keycenter", "60"))))) + shift
+        high = (
+            _key(
+                opcodes.get(
+                    "key", opcodes.get("hikey", opcodes.get("lokey", opcodes.get("pitch_keycenter", "60")))
+                )
+            )
+            + shift
+        )
         region = Region(path, low, high, opcodes)
-        for name in ("lovel", "hivel", "seq_position", "seq_length", "volume", "tune", "transpose", "offset", "ampeg_attack", "ampeg_hold", "ampeg_decay", "ampeg_sustain"):
+        for name in (
+            "lovel",
+            "hivel",
+            "seq_position",
+            "seq_length",
+            "volume",
+            "tune",
+            "transpose",
+            "offset",
+            "ampeg_attack",
+            "ampeg_hold",
+            "ampeg_decay",
+            "ampeg_sustain",
+        ):
             region.number(name, 0)
     except (ValueError, OverflowError) as error:
         out.skipped.append(f"“{path[-80:]}” is left out: {error}.")
@@ -147,7 +216,9 @@ def _key(text: str) -> int:
 
 
 def inside(path: str) -> str | None:
-    """A sample's path below the folder of its SFZ file, with forward slashes; None where it leads out of it."""
+    """A sample's path below the folder of its SFZ file, with forward slashes; None where it leads out of
+    it.
+    """
     path = path.replace("\\", "/").strip()
     if path.startswith("/") or re.match(r"[A-Za-z]:", path) or "\0" in path:
         return None
@@ -156,7 +227,8 @@ def inside(path: str) -> str | None:
 
 
 def instruments_of(read: Read, files: dict[str, ArrivedSample], rate_of: dict[str, int]) -> list[Instrument]:
-    """Instruments, one for each key, of the regions whose files arrived; ``files`` by path below the SFZ file's folder, ``rate_of`` audio its rate.
+    """Instruments, one for each key, of the regions whose files arrived; ``files`` by path below the SFZ
+    file's folder, ``rate_of`` audio its rate.
 
     What is missing is named in ``read.skipped``.
     """
@@ -169,8 +241,15 @@ def instruments_of(read: Read, files: dict[str, ArrivedSample], rate_of: dict[st
             missing[region.sample] += 1
             continue
         if region.high_key - region.low_key >= _MOST_KEYS:
-            read.skipped.append(f"“{region.sample[-80:]}” sounds on keys {region.low_key} to {region.high_key}; it was taken at {region.low_key}.")
-        keys = range(region.low_key, min(region.high_key, 127) + 1) if region.high_key - region.low_key < _MOST_KEYS else [region.low_key]
+            read.skipped.append(
+                f"“{region.sample[-80:]}” sounds on keys {region.low_key} to {region.high_key}; it was "
+                f"taken at {region.low_key}."
+            )
+        keys = (
+            range(region.low_key, min(region.high_key, 127) + 1)
+            if region.high_key - region.low_key < _MOST_KEYS
+            else [region.low_key]
+        )
         for key in keys:
             by_key[key].append((region, file))
     read.skipped += [f"“{path[-120:]}” is missing; what needs it is left out." for path in missing]
@@ -182,31 +261,67 @@ def instruments_of(read: Read, files: dict[str, ArrivedSample], rate_of: dict[st
     return [_instrument(key, regions, groups, rate_of, read) for key, regions in sorted(by_key.items())]
 
 
-def _instrument(key: int, regions: list[tuple[Region, ArrivedSample]], groups: dict[str, set[int]], rate_of: dict[str, int], read: Read) -> Instrument:
+def _instrument(
+    key: int,
+    regions: list[tuple[Region, ArrivedSample]],
+    groups: dict[str, set[int]],
+    rate_of: dict[str, int],
+    read: Read,
+) -> Instrument:
     regions = sorted(regions, key=lambda one: (one[0].number("lovel", 0), one[0].number("seq_position", 1)))
     samples = [_sample(region, file, rate_of[file.audio], read) for region, file in regions]
     first = regions[0][0]
     gm = next((piece for piece in PIECES.values() if piece.note == key), None)
-    words = [guess for guess in (guess_from_name(region.sample) for region, _ in regions) if guess is not None]
-    silencers = {other for region, _ in regions for other in groups.get(region.opcodes.get("off_by", ""), set()) if other != key}
-    label = first.opcodes.get("region_label") or first.opcodes.get("group_label") or re.sub(r"[_-]+", " ", plain_name(first.sample).rpartition(".")[0])
+    words = [
+        guess for guess in (guess_from_name(region.sample) for region, _ in regions) if guess is not None
+    ]
+    silencers = {
+        other
+        for region, _ in regions
+        for other in groups.get(region.opcodes.get("off_by", ""), set())
+        if other != key
+    }
+    label = (
+        first.opcodes.get("region_label")
+        or first.opcodes.get("group_label")
+        or re.sub(r"[_-]+", " ", plain_name(first.sample).rpartition(".")[0])
+    )
     piece = words[0].piece if words else gm.id if gm else "else"
-    made = Instrument(name=label[:120] or f"Note {key}", piece=piece, samples=samples, key=key, silenced_by=sorted(silencers))
+    made = Instrument(
+        name=label[:120] or f"Note {key}",
+        piece=piece,
+        samples=samples,
+        key=key,
+        silenced_by=sorted(silencers),
+    )
     made.words = character(made)
     return made
 
 
 def _sample(region: Region, file: ArrivedSample, rate_hz: int, read: Read) -> Sample:
     begin_s = max(region.number("offset", 0), 0.0) / rate_hz
-    low, high = (int(np.clip(region.number(name, otherwise), 1, 127)) for name, otherwise in (("lovel", 1), ("hivel", 127)))
+    low, high = (
+        int(np.clip(region.number(name, otherwise), 1, 127))
+        for name, otherwise in (("lovel", 1), ("hivel", 127))
+    )
     if low > high:
         read.skipped.append(f"“{region.sample[-80:]}” has an empty velocity range; it was taken for all.")
         low, high = 1, 127
-    envelope = region.number("ampeg_sustain", 100) < 100 and ("ampeg_decay" in region.opcodes or "ampeg_hold" in region.opcodes)
+    envelope = region.number("ampeg_sustain", 100) < 100 and (
+        "ampeg_decay" in region.opcodes or "ampeg_hold" in region.opcodes
+    )
     return Sample(
-        audio=file.audio, name=plain_name(region.sample, 200), low_velocity=low, high_velocity=high, attack_s=max(file.attack_s, begin_s), begin_s=begin_s,
-        level_db=float(np.clip(region.number("volume", 0), -144, 24)), measured=file.measured,
-        tune_semitones=float(np.clip(region.number("tune", 0) / 100 + region.number("transpose", 0), -36, 36)),
+        audio=file.audio,
+        name=plain_name(region.sample, 200),
+        low_velocity=low,
+        high_velocity=high,
+        attack_s=max(file.attack_s, begin_s),
+        begin_s=begin_s,
+        level_db=float(np.clip(region.number("volume", 0), -144, 24)),
+        measured=file.measured,
+        tune_semitones=float(
+            np.clip(region.number("tune", 0) / 100 + region.number("transpose", 0), -36, 36)
+        ),
         attack_ms=float(np.clip(1000 * region.number("ampeg_attack", 0), 0, 10000)),
         hold_ms=float(np.clip(1000 * region.number("ampeg_hold", 0), 0, 10000)) if envelope else None,
         decay_ms=float(np.clip(1000 * region.number("ampeg_decay", 0.2), 1, 10000)) if envelope else 200.0,
@@ -228,15 +343,31 @@ def keys_of(kit: Kit) -> dict[str, int]:
 
 
 def write_sfz(kit: Kit, path_of: dict[str, str], rate_of: dict[str, int]) -> str:
-    """A kit as SFZ: one region a sample; ``path_of`` audio where its file lies below the text, ``rate_of`` its rate."""
+    """A kit as SFZ: one region a sample; ``path_of`` audio where its file lies below the text, ``rate_of``
+    its rate.
+    """
     keys = keys_of(kit)
     volume = {
         (instrument_id, place): sample.level_db + 40.0 * float(np.log10(127 / sample.velocity))
-        for instrument_id, one in kit.instruments.items() for place, sample in enumerate(one.samples)
+        for instrument_id, one in kit.instruments.items()
+        for place, sample in enumerate(one.samples)
     }
     down = max(max(volume.values(), default=0.0) - _LOUDEST_DB, 0.0)
-    lines = [f"// {kit.name}, written by Nubrak", *([f"// everything is {down:.1f} dB softer than in Nubrak: the format's volume ends at 6 dB"] if down else []), ""]
-    silencers = {keys.get(other_id) for one in kit.instruments.values() for other_id in keys if keys[other_id] in one.silenced_by}
+    lines = [
+        f"// {kit.name}, written by Nubrak",
+        *(
+            [f"// everything is {down:.1f} dB softer than in Nubrak: the format's volume ends at 6 dB"]
+            if down
+            else []
+        ),
+        "",
+    ]
+    silencers = {
+        keys.get(other_id)
+        for one in kit.instruments.values()
+        for other_id in keys
+        if keys[other_id] in one.silenced_by
+    }
     for instrument_id, one in kit.instruments.items():
         key = keys[instrument_id]
         lines.append(f"<group> key={key} group_label={' '.join(one.name.split())}")
@@ -259,7 +390,11 @@ def write_sfz(kit: Kit, path_of: dict[str, str], rate_of: dict[str, int]) -> str
                 words += [f"offset={round(begin * rate_of[sample.audio])}"] if begin > 0 else []
                 words += [f"ampeg_attack={sample.attack_ms / 1000:g}"] if sample.attack_ms else []
                 if sample.hold_ms is not None:
-                    words += [f"ampeg_hold={sample.hold_ms / 1000:g}", f"ampeg_decay={sample.decay_ms / 1000:g}", "ampeg_sustain=0"]
+                    words += [
+                        f"ampeg_hold={sample.hold_ms / 1000:g}",
+                        f"ampeg_decay={sample.decay_ms / 1000:g}",
+                        "ampeg_sustain=0",
+                    ]
                 lines.append(f"<region> {' '.join(words)} sample={path_of[sample.audio]}")
         lines.append("")
     return "\n".join(lines) + "\n"

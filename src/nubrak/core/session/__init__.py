@@ -1,10 +1,24 @@
-"""The document of a session and everything a person can do to it: an action in, a new document and a label out.
+"""The document of a session and everything a person can do to it: an action in, a new document and a label
+out.
 
 Begin with ``document``, then ``edit.apply``.
 """
 
 from nubrak.core.session.document import Clip, Document, Part, Source
-from nubrak.core.session.edit import AddClip, AddLayer, AddSource, AnyAction, AsPair, Give, SetLayer, SetMark, SetTempo, Together, apply, changed
+from nubrak.core.session.edit import (
+    AddClip,
+    AddLayer,
+    AddSource,
+    AnyAction,
+    AsPair,
+    CombineMicrophones,
+    Give,
+    SetLayer,
+    SetMark,
+    SetTempo,
+    apply,
+    changed,
+)
 from nubrak.core.session.shaping import AddParts, KeepFeel, NewPart, SetPattern
 
 __all__ = [
@@ -15,6 +29,7 @@ __all__ = [
     "AnyAction",
     "AsPair",
     "Clip",
+    "CombineMicrophones",
     "Document",
     "Give",
     "KeepFeel",
@@ -25,7 +40,6 @@ __all__ = [
     "SetPattern",
     "SetTempo",
     "Source",
-    "Together",
     "apply",
     "changed",
 ]

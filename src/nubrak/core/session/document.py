@@ -35,7 +35,9 @@ class Clip(BaseModel):
     length_s: float
     channels: int
     rate_hz: int
-    stamp_s: float | None = Field(default=None, description="the time stamp of the file, in seconds since midnight")
+    stamp_s: float | None = Field(
+        default=None, description="the time stamp of the file, in seconds since midnight"
+    )
 
 
 class Span(BaseModel):
@@ -53,7 +55,9 @@ class Source(BaseModel):
     clips: list[Clip]
     guess: PieceGuess | None = None
     notes: list[str] = Field(default=[], description="what is odd about its files")
-    aside: bool = Field(default=False, description="set aside: neither looked at nor heard until it is taken up again")
+    aside: bool = Field(
+        default=False, description="set aside: neither looked at nor heard until it is taken up again"
+    )
 
     @property
     def end_s(self) -> float:
@@ -84,10 +88,16 @@ class Document(BaseModel):
     version: int = 1
     name: str = Field(min_length=1, max_length=120)
     about: str = ""
-    rate_hz: int = Field(default=44100, ge=8000, le=384000, description="sample rate of what is rendered: the first source's")
+    rate_hz: int = Field(
+        default=44100, ge=8000, le=384000, description="sample rate of what is rendered: the first source's"
+    )
     tempo: Tempo = Tempo()
-    origin_s: float | None = Field(default=None, description="the time stamp, in seconds since midnight, that stands at time zero")
-    span: Span | None = Field(default=None, description="the range that is looked at; empty looks at everything")
+    origin_s: float | None = Field(
+        default=None, description="the time stamp, in seconds since midnight, that stands at time zero"
+    )
+    span: Span | None = Field(
+        default=None, description="the range that is looked at; empty looks at everything"
+    )
     sources: dict[str, Source] = {}
     parts: dict[str, Part] = {}
     feels: dict[str, Feel] = Field(default={}, description="feels that were kept")
@@ -102,13 +112,17 @@ class Document(BaseModel):
     def part(self, part_id: str) -> Part:
         """The part, or a ``Problem`` that says it is not there."""
         if part_id not in self.parts:
-            raise Problem("This part is not in the session any more.", todo="Choose another part.", kind="missing")
+            raise Problem(
+                "This part is not in the session any more.", todo="Choose another part.", kind="missing"
+            )
         return self.parts[part_id]
 
     def source(self, source_id: str) -> Source:
         """The source, or a ``Problem`` that says it is not there."""
         if source_id not in self.sources:
-            raise Problem("This source is not in the session any more.", todo="Choose another source.", kind="missing")
+            raise Problem(
+                "This source is not in the session any more.", todo="Choose another source.", kind="missing"
+            )
         return self.sources[source_id]
 
     @property

@@ -99,8 +99,10 @@ class AsPair(Action):
     clip: Clip
 
 
-class Together(Action):
-    """Microphones on one piece become one part: what ``other_id`` listens to, ``part_id`` listens to as well."""
+class CombineMicrophones(Action):
+    """Microphones on one piece become one part: what ``other_id`` listens to, ``part_id`` listens to as
+    well.
+    """
 
     kind: Literal["together"]
     part_id: str
@@ -220,9 +222,36 @@ class SetBlend(Action):
 
 
 AnyAction = Annotated[
-    Rename | SetTempo | AddSource | AddClip | MoveClip | RemoveClip | AsPair | Together | Apart | SetAside | SetSpan | Give | RemoveSource | SetPiece
-    | SetFind | SetShape | SetPattern | SetNotes | TakeChanges | AddParts | RemovePart | KeepFeel | DropFeel | SetNoteMap | SetMark | Unmark | AddLayer | SetLayer
-    | RemoveLayer | SetBlend,
+    Rename
+    | SetTempo
+    | AddSource
+    | AddClip
+    | MoveClip
+    | RemoveClip
+    | AsPair
+    | CombineMicrophones
+    | Apart
+    | SetAside
+    | SetSpan
+    | Give
+    | RemoveSource
+    | SetPiece
+    | SetFind
+    | SetShape
+    | SetPattern
+    | SetNotes
+    | TakeChanges
+    | AddParts
+    | RemovePart
+    | KeepFeel
+    | DropFeel
+    | SetNoteMap
+    | SetMark
+    | Unmark
+    | AddLayer
+    | SetLayer
+    | RemoveLayer
+    | SetBlend,
     Field(discriminator="kind"),
 ]
 
@@ -233,7 +262,9 @@ M = TypeVar("M", bound=BaseModel)
 
 
 def changed(model: M, changes: Mapping[str, object]) -> M:
-    """The model with some fields changed and all bounds checked; a ``Problem`` says which value does not fit."""
+    """The model with some fields changed and all bounds checked; a ``Problem`` says which value does not
+    fit.
+    """
     unknown = set(changes) - set(type(model).model_fields)
     if unknown:
         raise Problem(f"There is no setting “{sorted(unknown)[0]}”.")
@@ -242,7 +273,10 @@ def changed(model: M, changes: Mapping[str, object]) -> M:
     except ValidationError as error:
         first = error.errors()[0]
         name = str(first["loc"][0]) if first["loc"] else "value"
-        raise Problem(f"{name.replace('_', ' ')}: {first['input']!r} does not fit: {first['msg'].lower()}.", todo="Choose a value inside the bounds.") from error
+        raise Problem(
+            f"{name.replace('_', ' ')}: {first['input']!r} does not fit: {first['msg'].lower()}.",
+            todo="Choose a value inside the bounds.",
+        ) from error
 
 
 def apply(document: Document, action: AnyAction) -> tuple[Document, str]:
@@ -255,7 +289,10 @@ def apply(document: Document, action: AnyAction) -> tuple[Document, str]:
         case SetTempo():
             new.tempo = changed(new.tempo, action.changes)
             follows = f", in {len(new.tempo.changes)} steps" if new.tempo.changes else ""
-            return new, f"Tempo {new.tempo.bpm:g} bpm, {new.tempo.beats_per_bar}/{new.tempo.beat_unit}{follows}"
+            return (
+                new,
+                f"Tempo {new.tempo.bpm:g} bpm, {new.tempo.beats_per_bar}/{new.tempo.beat_unit}{follows}",
+            )
         case AddSource():
             return _add_source(new, action), f"Add {action.name}"
         case AddClip():
@@ -266,7 +303,7 @@ def apply(document: Document, action: AnyAction) -> tuple[Document, str]:
             return _remove_clip(new, action)
         case AsPair():
             return _as_pair(new, action)
-        case Together():
+        case CombineMicrophones():
             return _together(new, action)
         case Apart():
             return _apart(new, action)
@@ -314,7 +351,9 @@ def apply(document: Document, action: AnyAction) -> tuple[Document, str]:
         case Unmark():
             return _unmark(new, action)
         case AddLayer():
-            new.part(action.part_id).layers[action.layer_id] = changed(Layer(instrument=action.instrument), action.changes)
+            new.part(action.part_id).layers[action.layer_id] = changed(
+                Layer(instrument=action.instrument), action.changes
+            )
             return new, f"{_named(new, action.part_id)}: layer {action.instrument.name}"
         case SetLayer():
             layers = new.part(action.part_id).layers
@@ -322,7 +361,9 @@ def apply(document: Document, action: AnyAction) -> tuple[Document, str]:
             if action.instrument is not None:
                 layer = layer.model_copy(update={"instrument": action.instrument})
             layers[action.layer_id] = layer
-            said = f"layer {layer.instrument.name}" if action.instrument is not None else _said(action.changes)
+            said = (
+                f"layer {layer.instrument.name}" if action.instrument is not None else _said(action.changes)
+            )
             return new, f"{_named(new, action.part_id)}: {said}"
         case RemoveLayer():
             layers = new.part(action.part_id).layers
@@ -341,19 +382,28 @@ def _add_source(new: Document, action: AddSource) -> Document:
     if not new.sources:
         new.rate_hz = action.clip.rate_hz
     notes = list(action.notes)
-    twin = next((source.name for source in new.sources.values() if any(clip.audio == action.clip.audio for clip in source.clips)), None)
+    twin = next(
+        (
+            source.name
+            for source in new.sources.values()
+            if any(clip.audio == action.clip.audio for clip in source.clips)
+        ),
+        None,
+    )
     if twin is not None:
         notes.append(f"The same recording is in the session already, as {twin}. Both are kept.")
     place = max((source.place for source in new.sources.values()), default=-1) + 1
     clip = _placed(new, action.clip)
-    new.sources[action.source_id] = Source(name=action.name, place=place, clips=[clip], guess=action.guess, notes=notes)
+    new.sources[action.source_id] = Source(
+        name=action.name, place=place, clips=[clip], guess=action.guess, notes=notes
+    )
     new.parts[action.part_id] = Part(piece=action.guess.piece, place=place, sources=[action.source_id])
     return new
 
 
 def _placed(new: Document, clip: Clip) -> Clip:
-    """A clip at the place its time stamp tells, if it has one. The earliest stamp of a session stands where it was put first; a
-    still earlier one moves everything else to the right.
+    """A clip at the place its time stamp tells, if it has one. The earliest stamp of a session stands where
+    it was put first; a still earlier one moves everything else to the right.
     """
     if clip.stamp_s is None:
         return clip
@@ -436,7 +486,7 @@ def _as_pair(new: Document, action: AsPair) -> tuple[Document, str]:
     return new, f"Take {names} as a pair"
 
 
-def _together(new: Document, action: Together) -> tuple[Document, str]:
+def _together(new: Document, action: CombineMicrophones) -> tuple[Document, str]:
     part, other = new.part(action.part_id), new.part(action.other_id)
     if action.part_id == action.other_id:
         raise Problem("A part cannot be joined with itself.")
@@ -458,7 +508,9 @@ def _apart(new: Document, action: Apart) -> tuple[Document, str]:
         raise Problem("This part is in the session already.")
     part.sources = [source for source in part.sources if source != action.source_id]
     source = new.source(action.source_id)
-    new.parts[action.new_part_id] = Part(piece=part.piece, place=source.place, sources=[action.source_id], find=part.find.model_copy(deep=True))
+    new.parts[action.new_part_id] = Part(
+        piece=part.piece, place=source.place, sources=[action.source_id], find=part.find.model_copy(deep=True)
+    )
     return new, f"{source.name} is a part of its own"
 
 
@@ -466,23 +518,51 @@ def _forget_leaker(new: Document, part_id: str, instead: str | None) -> None:
     """A part that is gone leaks no more; what it was joined to leaks in its place."""
     for key, part in new.parts.items():
         if part.find.spill_from is not None and part_id in part.find.spill_from:
-            named = [instead if one == part_id and instead not in (None, key) else one for one in part.find.spill_from]
-            part.find.spill_from = list(dict.fromkeys(one for one in named if one is not None and one != part_id))
+            named = [
+                instead if one == part_id and instead not in (None, key) else one
+                for one in part.find.spill_from
+            ]
+            part.find.spill_from = list(
+                dict.fromkeys(one for one in named if one is not None and one != part_id)
+            )
 
 
 def _set_span(new: Document, span: Span | None) -> tuple[Document, str]:
     if span is not None and span.end_s - span.start_s < 0.01:
         raise Problem("A range must last at least 10 ms.", todo="Drag over a longer stretch.")
     new.span = span
-    return new, "Look at everything" if span is None else f"Look only at {clock(span.start_s)} to {clock(span.end_s)}"
+    return (
+        new,
+        "Look at everything"
+        if span is None
+        else f"Look only at {clock(span.start_s)} to {clock(span.end_s)}",
+    )
 
 
 def _give(new: Document, action: Give) -> tuple[Document, str]:
     if action.part_id == action.to_part_id:
         raise Problem("It belongs to this part already.")
-    there = new.part_name(action.to_part_id) if action.to_part_id in new.parts else new.part(action.to_part_id).piece
-    new, _ = _mark(new, SetMark(kind="mark", part_id=action.part_id, marks={key: Mark(kind="drop", time_s=at) for key, at in action.marks.items()}))
-    new, _ = _mark(new, SetMark(kind="mark", part_id=action.to_part_id, marks={key: Mark(kind="add", time_s=at) for key, at in action.there.items()}))
+    there = (
+        new.part_name(action.to_part_id)
+        if action.to_part_id in new.parts
+        else new.part(action.to_part_id).piece
+    )
+    new, _ = _mark(
+        new,
+        SetMark(
+            kind="mark",
+            part_id=action.part_id,
+            marks={key: Mark(kind="drop", time_s=at) for key, at in action.marks.items()},
+        ),
+    )
+    new, _ = _mark(
+        new,
+        SetMark(
+            kind="mark",
+            part_id=action.to_part_id,
+            marks={key: Mark(kind="add", time_s=at) for key, at in action.there.items()},
+        ),
+    )
     count = len(action.marks)
     where = f"at {clock(next(iter(action.marks.values())))}" if count == 1 else f"of {count} places"
     return new, f"{_named(new, action.part_id)}: give the stroke {where} to {there.lower()}"
@@ -513,7 +593,15 @@ def _take_changes(new: Document, action: TakeChanges) -> tuple[Document, str]:
         if marks:
             new, _ = _mark(new, SetMark(kind="mark", part_id=part_id, marks=marks))
     for part_id in action.notes.keys() | action.remove.keys():
-        new, _ = set_pattern(new, SetPattern(kind="set_pattern", part_id=part_id, notes=action.notes.get(part_id, {}), remove=action.remove.get(part_id, [])))
+        new, _ = set_pattern(
+            new,
+            SetPattern(
+                kind="set_pattern",
+                part_id=part_id,
+                notes=action.notes.get(part_id, {}),
+                remove=action.remove.get(part_id, []),
+            ),
+        )
     gone = {part_id: set(ids) - set(action.notes.get(part_id, {})) for part_id, ids in action.remove.items()}
     count = sum(len(many) for per_part in (action.marks, action.notes, gone) for many in per_part.values())
     return new, f"Take {count} change{'' if count == 1 else 's'} made elsewhere"
@@ -569,10 +657,21 @@ def _value(name: str, value: object) -> str:
     if value is None:
         return {"spill_margin_db": "off", "spill_from": "learnt"}.get(name, "as suggested")
     if isinstance(value, list):
-        return f"through {len(value)} point{'' if len(value) == 1 else 's'}" if name == "curve" else f"{len(value)} named"
+        return (
+            f"through {len(value)} point{'' if len(value) == 1 else 's'}"
+            if name == "curve"
+            else f"{len(value)} named"
+        )
     if isinstance(value, str):
         return value
     if isinstance(value, bool):
         return "on" if value else "off"
-    unit = next((unit for ending, unit in (("_db", " dB"), ("_ms", " ms"), ("_hz", " Hz"), ("_percent", " %")) if name.endswith(ending)), "")
+    unit = next(
+        (
+            unit
+            for ending, unit in (("_db", " dB"), ("_ms", " ms"), ("_hz", " Hz"), ("_percent", " %"))
+            if name.endswith(ending)
+        ),
+        "",
+    )
     return f"{value:g}{unit}".replace("-", "−")

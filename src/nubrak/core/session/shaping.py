@@ -47,7 +47,9 @@ class SetPattern(Action):
 
 
 class NoteByHand(BaseModel):
-    """What is set by hand of one recorded stroke's note; what is not named stays, what is empty is left to the part again."""
+    """What is set by hand of one recorded stroke's note; what is not named stays, what is empty is left to
+    the part again.
+    """
 
     time_s: float = Field(ge=0, le=86400, description="where the stroke was found")
     velocity: int | None = Field(default=None, ge=1, le=127)
@@ -68,8 +70,12 @@ class TakeChanges(Action):
 
     kind: Literal["take_changes"]
     marks: dict[str, dict[Id, Mark]] = Field(default={}, description="per part")
-    notes: dict[str, dict[Id, PatternNote]] = Field(default={}, description="per part, beside the recorded ones")
-    remove: dict[str, list[str]] = Field(default={}, description="per part, of those beside the recorded ones")
+    notes: dict[str, dict[Id, PatternNote]] = Field(
+        default={}, description="per part, beside the recorded ones"
+    )
+    remove: dict[str, list[str]] = Field(
+        default={}, description="per part, of those beside the recorded ones"
+    )
 
 
 class RemovePart(Action):
@@ -130,7 +136,13 @@ def shaping_said(changes: ShapeChanges) -> str:
             case "length_beats":
                 said.append(f"note length {value:g} beats")
             case "length":
-                said.append({"fixed": "fixed note length", "next": "notes to the next", "ring": "notes as long as the ring"}[value or "fixed"])
+                said.append(
+                    {
+                        "fixed": "fixed note length",
+                        "next": "notes to the next",
+                        "ring": "notes as long as the ring",
+                    }[value or "fixed"]
+                )
             case _:
                 said.append(f"{name} {'of the map' if value is None else value}")
     return ", ".join(said) or "nothing"
@@ -157,9 +169,15 @@ def set_pattern(new: Document, action: SetPattern) -> tuple[Document, str]:
         part.pattern.pop(key, None)
     part.pattern |= action.notes
     if len(part.pattern) > _MOST_NOTES:
-        raise Problem(f"A part holds at most {_MOST_NOTES} notes beside the recorded ones.", "Nothing was changed.")
+        raise Problem(
+            f"A part holds at most {_MOST_NOTES} notes beside the recorded ones.", "Nothing was changed."
+        )
     come, gone = len(action.notes), len(set(action.remove) - set(action.notes))
-    what = f"{come} note{'' if come == 1 else 's'}" if come else f"take {gone} note{'' if gone == 1 else 's'} away"
+    what = (
+        f"{come} note{'' if come == 1 else 's'}"
+        if come
+        else f"take {gone} note{'' if gone == 1 else 's'} away"
+    )
     return new, f"{new.part_name(action.part_id)}: {what}"
 
 
@@ -167,14 +185,29 @@ def set_notes(new: Document, action: SetNotes) -> tuple[Document, str]:
     """Notes set by hand: into the mark that the stroke has, else into a new one that keeps it."""
     marks = new.part(action.part_id).marks
     for mark_id, by_hand in action.notes.items():
-        near = [key for key, mark in marks.items() if mark.kind != "drop" and abs(mark.time_s - by_hand.time_s) < NEAR_S]
+        near = [
+            key
+            for key, mark in marks.items()
+            if mark.kind != "drop" and abs(mark.time_s - by_hand.time_s) < NEAR_S
+        ]
         change = by_hand.model_dump(include=by_hand.model_fields_set - {"time_s"})
         key = near[0] if near else mark_id
-        marks[key] = (marks[key] if near else Mark(kind="keep", time_s=by_hand.time_s)).model_copy(update=change)
+        marks[key] = (marks[key] if near else Mark(kind="keep", time_s=by_hand.time_s)).model_copy(
+            update=change
+        )
     first = next(iter(action.notes.values()))
-    words = [f"{name.replace('note_s', 'place')} {'as it was' if getattr(first, name) is None else _plainly(name, first)}" for name in sorted(first.model_fields_set - {"time_s"})]
+    words = [
+        (
+            f"{name.replace('note_s', 'place')} "
+            f"{'as it was' if getattr(first, name) is None else _plainly(name, first)}"
+        )
+        for name in sorted(first.model_fields_set - {"time_s"})
+    ]
     count = len(action.notes)
-    return new, f"{new.part_name(action.part_id)}: {', '.join(words) if count == 1 else f'{count} notes by hand'}"
+    return (
+        new,
+        f"{new.part_name(action.part_id)}: {', '.join(words) if count == 1 else f'{count} notes by hand'}",
+    )
 
 
 def _plainly(name: str, by_hand: NoteByHand) -> str:
@@ -185,7 +218,11 @@ def remove_part(new: Document, part_id: str) -> tuple[Document, str]:
     """A part without a source taken out."""
     part, name = new.part(part_id), new.part_name(part_id)
     if part.sources:
-        raise Problem(f"{name} is fed by a recording.", "Nothing was changed.", "Take the source out in Gather, or set it aside.")
+        raise Problem(
+            f"{name} is fed by a recording.",
+            "Nothing was changed.",
+            "Take the source out in Gather, or set it aside.",
+        )
     del new.parts[part_id]
     return new, f"Take out {name}"
 

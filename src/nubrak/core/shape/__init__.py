@@ -3,11 +3,36 @@
 Begin with ``notes.shape``; ``velocity``, ``steps`` and ``timing`` are what it does one after the other.
 """
 
-from nubrak.core.shape.best_bar import Played, best_bar
+from nubrak.core.shape.best_bar import BarOnsets, best_bar
 from nubrak.core.shape.feel import Feel, FeelStep, feel_of, steps_of_bar
-from nubrak.core.shape.notes import LengthKind, Notes, PatternNote, ShapeSettings, marks_of_hits, shape, speaks_of_note, usual_db_of, velocities
+from nubrak.core.shape.notes import (
+    LengthKind,
+    Notes,
+    PatternNote,
+    ShapeSettings,
+    marks_of_hits,
+    shape,
+    speaks_of_note,
+    usual_db_of,
+    velocities,
+)
 from nubrak.core.shape.pattern import LAST_S, beside_what_is_there, copied, pattern_note, repeated
-from nubrak.core.shape.steps import Accents, AnyStep, EvenOut, Ghosts, Limits, Line, LinePoint, Raise, Randomise, Recovery, Scale, Scope, SetTo, in_scope
+from nubrak.core.shape.steps import (
+    Accents,
+    AnyStep,
+    EvenOut,
+    Ghosts,
+    Limits,
+    Line,
+    LinePoint,
+    Raise,
+    Randomise,
+    Recovery,
+    Scale,
+    Scope,
+    SetTo,
+    in_scope,
+)
 from nubrak.core.shape.timing import FeelUse, Quantise, Timing, deviation_ms
 from nubrak.core.shape.velocity import CurveShape, StrengthCurve, StrengthPoint, starting_curve, velocity_of
 
@@ -15,6 +40,7 @@ __all__ = [
     "LAST_S",
     "Accents",
     "AnyStep",
+    "BarOnsets",
     "CurveShape",
     "EvenOut",
     "Feel",
@@ -27,7 +53,6 @@ __all__ = [
     "LinePoint",
     "Notes",
     "PatternNote",
-    "Played",
     "Quantise",
     "Raise",
     "Randomise",

@@ -1,4 +1,6 @@
-"""Best bar: the one bar that stands for a recording: most like all the others, surest, and tightest in time."""
+"""Best bar: the one bar that stands for a recording: most like all the others, surest, and tightest in
+time.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,7 @@ _LEAST_STROKES = 2
 
 
 @dataclass(frozen=True)
-class Played:
+class BarOnsets:
     """The hits of one part: ``time_s``, ``velocity``, ``doubt``, (n,) each."""
 
     time_s: NDArray[np.float64]
@@ -35,11 +37,11 @@ class Bar:
     doubt: float
 
 
-def best_bar(parts: list[Played], tempo: Tempo, length_s: float) -> Bar | None:
+def best_bar(parts: list[BarOnsets], tempo: Tempo, length_s: float) -> Bar | None:
     """The bar that represents what all ``parts`` play; None where no whole bar has strokes.
 
-    Every bar is a vector of velocities over parts and sixteenths; its likeness is the cosine to the mean of all bars, so that fills
-    and slips fall out. Likeness counts times sureness times tightness.
+    Every bar is a vector of velocities over parts and sixteenths; its likeness is the cosine to the mean of
+    all bars, so that fills and slips fall out. Likeness counts times sureness times tightness.
     """
     bars = int(np.floor(beats_at(tempo, np.array([length_s]))[0] / tempo.bar_beats + 1e-6))
     steps = max(round(tempo.bar_beats / _STEP.step_beats), 1)
@@ -62,7 +64,15 @@ def best_bar(parts: list[Played], tempo: Tempo, length_s: float) -> Bar | None:
     usual = flat[played].mean(axis=0)
     likeness = flat @ usual / np.maximum(np.linalg.norm(flat, axis=1) * np.linalg.norm(usual), 1e-12)
     many = np.maximum(count, 1)
-    worth = np.where(played, likeness * (1.0 - np.minimum(doubt / many, 1.0)) / (1.0 + off / many / _LOOSE_MS), -1.0)
+    worth = np.where(
+        played, likeness * (1.0 - np.minimum(doubt / many, 1.0)) / (1.0 + off / many / _LOOSE_MS), -1.0
+    )
     best = int(np.argmax(worth))
     start_s, end_s = seconds_at(tempo, tempo.bar_beats * np.array([best, best + 1.0]))
-    return Bar(best + 1, max(float(start_s), 0.0), float(end_s), float(likeness[best]), float(doubt[best] / many[best]))
+    return Bar(
+        best + 1,
+        max(float(start_s), 0.0),
+        float(end_s),
+        float(likeness[best]),
+        float(doubt[best] / many[best]),
+    )

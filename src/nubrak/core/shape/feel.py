@@ -40,7 +40,14 @@ def steps_of_bar(grid: Grid, bar_beats: float) -> int:
     return max(round(per_bar), 1)
 
 
-def feel_of(name: str, step: NDArray[np.int64], late_ms: NDArray[np.float64], velocity: NDArray[np.int64], grid: Grid, bar_beats: float) -> Feel:
+def feel_of(
+    name: str,
+    step: NDArray[np.int64],
+    late_ms: NDArray[np.float64],
+    velocity: NDArray[np.int64],
+    grid: Grid,
+    bar_beats: float,
+) -> Feel:
     """The feel of strokes (n,) that lie on ``step`` (n,) of the grid, ``late_ms`` (n,) after it.
 
     Medians, so that a single slip does not count; the spread is the median distance from them.
@@ -55,8 +62,13 @@ def feel_of(name: str, step: NDArray[np.int64], late_ms: NDArray[np.float64], ve
             continue
         late, strength = late_ms[here], velocity[here] / max(usual, 1.0)
         middle, strong = float(np.median(late)), float(np.median(strength))
-        steps.append(FeelStep(
-            late_ms=round(middle, 4), spread_ms=round(float(np.median(np.abs(late - middle))), 4), strength=round(min(strong, 10.0), 4),
-            strength_spread=round(float(np.median(np.abs(strength - strong))), 4), count=int(here.sum()),
-        ))
+        steps.append(
+            FeelStep(
+                late_ms=round(middle, 4),
+                spread_ms=round(float(np.median(np.abs(late - middle))), 4),
+                strength=round(min(strong, 10.0), 4),
+                strength_spread=round(float(np.median(np.abs(strength - strong))), 4),
+                count=int(here.sum()),
+            )
+        )
     return Feel(name=name, grid=grid, bar_beats=bar_beats, steps=steps)

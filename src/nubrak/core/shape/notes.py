@@ -1,4 +1,6 @@
-"""Shape: hits to notes. Strength to velocity by the curve, the steps one after the other, timing, and which note is written."""
+"""Shape: hits to notes. Strength to velocity by the curve, the steps one after the other, timing, and which
+note is written.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ LengthKind = Literal["fixed", "next", "ring"]
 
 
 class PatternNote(BaseModel):
-    """A note beside the recorded ones: copied, repeated, brought in. It is in no recording, and is shaped as those are unless it is fixed."""
+    """A note beside the recorded ones: copied, repeated, brought in. It is in no recording, and is shaped as
+    those are unless it is fixed.
+    """
 
     time_s: float = Field(ge=0, le=86400)
     velocity: int = Field(default=100, ge=1, le=127)
@@ -32,21 +36,36 @@ class PatternNote(BaseModel):
 class ShapeSettings(BaseModel):
     """How strength becomes velocity, when strokes sound, and which note is written."""
 
-    curve: StrengthCurve = Field(default=[], max_length=32, description="velocity over strength; empty keeps the played ratio")
-    steps: list[AnyStep] = Field(default=[], max_length=100, description="what is done to velocities, in this order")
+    curve: StrengthCurve = Field(
+        default=[], max_length=32, description="velocity over strength; empty keeps the played ratio"
+    )
+    steps: list[AnyStep] = Field(
+        default=[], max_length=100, description="what is done to velocities, in this order"
+    )
     timing: Timing = Timing()
-    note: int | None = Field(default=None, ge=0, le=127, description="note number; empty takes the note map's")
+    note: int | None = Field(
+        default=None, ge=0, le=127, description="note number; empty takes the note map's"
+    )
     channel: int = Field(default=10, ge=1, le=16, description="MIDI channel")
-    length: LengthKind = Field(default="fixed", description="fixed, to the next note, or as long as the stroke rings")
-    length_beats: float = Field(default=0.5, gt=0, le=16, description="length of a fixed note in beats, and the longest of the others; an eighth is usual for drums")
+    length: LengthKind = Field(
+        default="fixed", description="fixed, to the next note, or as long as the stroke rings"
+    )
+    length_beats: float = Field(
+        default=0.5,
+        gt=0,
+        le=16,
+        description="length of a fixed note in beats, and the longest of the others; usual is an eighth",
+    )
 
 
 @dataclass(frozen=True)
 class Notes:
-    """What goes into MIDI, in order of time: ``time_s`` (n,) float64, ``velocity`` (n,) 1 to 127, and one number, channel and length.
+    """What goes into MIDI, in order of time: ``time_s`` (n,) float64, ``velocity`` (n,) 1 to 127, and one
+    number, channel and length.
 
-    ``numbers`` (n,) are the notes one by one where they differ; ``length_s`` (n,) their lengths where those do; ``row`` (n,) the row
-    of the decisions each comes from; of a note beside the recorded ones -1 minus its place among those.
+    ``numbers`` (n,) are the notes one by one where they differ; ``length_s`` (n,) their lengths where those
+    do; ``row`` (n,) the row of the decisions each comes from; of a note beside the recorded ones -1 minus its
+    place among those.
     """
 
     time_s: NDArray[np.float64]
@@ -74,17 +93,23 @@ class Notes:
 
 
 def usual_db_of(decisions: Decisions) -> float:
-    """The strength of a part's loudest usual strokes. What is marked by hand does not move it: dropping one hit leaves the others'
-    velocities as they are.
+    """The strength of a part's loudest usual strokes. What is marked by hand does not move it: dropping one
+    hit leaves the others' velocities as they are.
     """
     found = decisions.strength_db[decisions.unmarked]
     return usual_loudest_db(found if len(found) else decisions.strength_db[decisions.counts])
 
 
 def velocities(
-    strength_db: NDArray[np.float64], settings: ShapeSettings, time_s: NDArray[np.float64] | None = None, tempo: Tempo | None = None, usual_db: float | None = None,
+    strength_db: NDArray[np.float64],
+    settings: ShapeSettings,
+    time_s: NDArray[np.float64] | None = None,
+    tempo: Tempo | None = None,
+    usual_db: float | None = None,
 ) -> NDArray[np.int64]:
-    """Strengths of a part's hits (n,) in dBFS to velocities (n,) 1 to 127: by the curve, then by every step."""
+    """Strengths of a part's hits (n,) in dBFS to velocities (n,) 1 to 127: by the curve, then by every
+    step.
+    """
     if not len(strength_db):
         return np.zeros(0, np.int64)
     played = velocity_of(strength_db, settings.curve, usual_db)
@@ -97,30 +122,56 @@ def _whole(velocity: NDArray[np.float64]) -> NDArray[np.int64]:
 
 
 def shape(
-    decisions: Decisions, settings: ShapeSettings, marks: list[Mark], piece: Piece, tempo: Tempo | None = None, pattern: list[PatternNote] | None = None,
-    ring_s: NDArray[np.float64] | None = None, mapped: int | None = None,
+    decisions: Decisions,
+    settings: ShapeSettings,
+    marks: list[Mark],
+    piece: Piece,
+    tempo: Tempo | None = None,
+    pattern: list[PatternNote] | None = None,
+    ring_s: NDArray[np.float64] | None = None,
+    mapped: int | None = None,
 ) -> Notes:
     """The hits of a part as notes, and its ``pattern`` among them.
 
-    Steps and timing work on both alike. What a person set for a single one wins: its velocity, its note, and where its note stands. ``ring_s`` (rows,) is how long each
-    candidate rings, for notes as long as that; ``mapped`` the note of the session's map.
+    Steps and timing work on both alike. What a person set for a single one wins: its velocity, its note, and
+    where its note stands. ``ring_s`` (rows,) is how long each candidate rings, for notes as long as that;
+    ``mapped`` the note of the session's map.
     """
     tempo, beside = tempo or Tempo(), pattern or []
     hits = np.nonzero(decisions.counts)[0]
     number = settings.note if settings.note is not None else mapped if mapped is not None else piece.note
     row = np.concatenate([hits, -1 - np.arange(len(beside))]).astype(np.int64)
     struck_s = np.concatenate([decisions.time_s[hits], [one.time_s for one in beside]])
-    by_curve = np.clip(velocity_of(decisions.strength_db[hits], settings.curve, usual_db_of(decisions)), 1, 127)
+    by_curve = np.clip(
+        velocity_of(decisions.strength_db[hits], settings.curve, usual_db_of(decisions)), 1, 127
+    )
     played = np.concatenate([by_curve, [one.velocity for one in beside]])
     fixed = np.concatenate([np.zeros(len(hits), bool), np.array([one.fixed for one in beside], bool)])
-    numbers = np.concatenate([np.full(len(hits), number), np.array([number if one.note is None else one.note for one in beside], np.int64)]).astype(np.int64)
+    numbers = np.concatenate(
+        [
+            np.full(len(hits), number),
+            np.array([number if one.note is None else one.note for one in beside], np.int64),
+        ]
+    ).astype(np.int64)
     order = np.argsort(struck_s, kind="stable")
-    row, struck_s, played, fixed, numbers = row[order], struck_s[order], played[order], fixed[order], numbers[order]
-    stepped_to = _whole(stepped(played, struck_s, settings.steps, tempo)) if len(played) else np.zeros(0, np.int64)
+    row, struck_s, played, fixed, numbers = (
+        row[order],
+        struck_s[order],
+        played[order],
+        fixed[order],
+        numbers[order],
+    )
+    stepped_to = (
+        _whole(stepped(played, struck_s, settings.steps, tempo)) if len(played) else np.zeros(0, np.int64)
+    )
     time_s, velocity = timed(struck_s, stepped_to, tempo, settings.timing)
     time_s, velocity = np.where(fixed, struck_s, time_s), np.where(fixed, _whole(played), velocity)
     by_hand = marks_of_hits(decisions, [mark for mark in marks if speaks_of_note(mark)])
-    place_of = {int(row[place]): int(place) for place in np.nonzero(np.isin(row, list(by_hand)))[0]} if by_hand else {}
+    place_of = (
+        {int(row[place]): int(place) for place in np.nonzero(np.isin(row, list(by_hand)))[0]}
+        if by_hand
+        else {}
+    )
     for marked, mark in by_hand.items():
         place = place_of[marked]
         velocity[place] = mark.velocity if mark.velocity is not None else velocity[place]
@@ -129,8 +180,14 @@ def shape(
     order = np.argsort(time_s, kind="stable")
     time_s, row = time_s[order], row[order]
     return Notes(
-        time_s=time_s, velocity=velocity[order], number=number, channel=settings.channel, length_beats=settings.length_beats,
-        numbers=numbers[order] if np.any(numbers != number) else None, length_s=_lengths(time_s, row, settings, tempo, ring_s), row=row,
+        time_s=time_s,
+        velocity=velocity[order],
+        number=number,
+        channel=settings.channel,
+        length_beats=settings.length_beats,
+        numbers=numbers[order] if np.any(numbers != number) else None,
+        length_s=_lengths(time_s, row, settings, tempo, ring_s),
+        row=row,
     )
 
 
@@ -140,21 +197,31 @@ def speaks_of_note(mark: Mark) -> bool:
 
 
 def marks_of_hits(decisions: Decisions, marks: list[Mark]) -> dict[int, Mark]:
-    """The mark of each hit that has one, by its row of the decisions; of two marks on one hit, the later in the list."""
+    """The mark of each hit that has one, by its row of the decisions; of two marks on one hit, the later in
+    the list.
+    """
     hits = np.nonzero(decisions.counts)[0]
     out: dict[int, Mark] = {}
     for mark in marks:
         if mark.kind == "drop" or not len(hits):
             continue
         to_s = mark.time_s if mark.to_s is None else mark.to_s
-        away = np.minimum(np.abs(decisions.found_s[hits] - mark.time_s), np.abs(decisions.time_s[hits] - to_s))
+        away = np.minimum(
+            np.abs(decisions.found_s[hits] - mark.time_s), np.abs(decisions.time_s[hits] - to_s)
+        )
         place = int(np.argmin(away))
         if away[place] <= MARK_REACH_S:
             out[int(hits[place])] = mark
     return out
 
 
-def _lengths(time_s: NDArray[np.float64], row: NDArray[np.int64], settings: ShapeSettings, tempo: Tempo, ring_s: NDArray[np.float64] | None) -> NDArray[np.float64] | None:
+def _lengths(
+    time_s: NDArray[np.float64],
+    row: NDArray[np.int64],
+    settings: ShapeSettings,
+    tempo: Tempo,
+    ring_s: NDArray[np.float64] | None,
+) -> NDArray[np.float64] | None:
     """Length of every note in seconds, (n,), where they differ; None where all have the fixed one."""
     if settings.length == "fixed" or not len(time_s):
         return None

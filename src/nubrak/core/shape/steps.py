@@ -1,6 +1,8 @@
-"""Steps: what is done to velocities one after the other, each of which can be switched off, changed or taken out later.
+"""Steps: what is done to velocities one after the other, each of which can be switched off, changed or taken
+out later.
 
-Velocities stay broken numbers from step to step; only the note is rounded, so that ten small steps lose nothing.
+Velocities stay broken numbers from step to step; only the note is rounded, so that ten small steps lose
+nothing.
 """
 
 from __future__ import annotations
@@ -20,12 +22,18 @@ _ON_BEAT = 0.13  # of a quarter: near enough to be heard on it
 
 
 class Scope(BaseModel):
-    """Which strokes a step is for: those between two times, or those chosen; neither: all. Of them those on beats or between, if asked."""
+    """Which strokes a step is for: those between two times, or those chosen; neither: all. Of them those on
+    beats or between, if asked.
+    """
 
     start_s: float | None = Field(default=None, ge=0, le=86400)
     end_s: float | None = Field(default=None, ge=0, le=86400)
-    chosen_s: list[float] | None = Field(default=None, max_length=200000, description="the strokes chosen, by their attacks")
-    places: Literal["all", "on", "between"] = Field(default="all", description="of those all, the ones on the beats, or the ones between")
+    chosen_s: list[float] | None = Field(
+        default=None, max_length=200000, description="the strokes chosen, by their attacks"
+    )
+    places: Literal["all", "on", "between"] = Field(
+        default="all", description="of those all, the ones on the beats, or the ones between"
+    )
 
 
 class Step(BaseModel):
@@ -106,8 +114,12 @@ class Recovery(Step):
     """Fast repeats weaken as a player's do: the hand has not come back yet."""
 
     kind: Literal["recovery"]
-    depth_percent: float = Field(default=35, ge=0, le=100, description="how much a stroke right after another loses")
-    recovery_ms: float = Field(default=180, ge=10, le=2000, description="after this long two thirds of it are back")
+    depth_percent: float = Field(
+        default=35, ge=0, le=100, description="how much a stroke right after another loses"
+    )
+    recovery_ms: float = Field(
+        default=180, ge=10, le=2000, description="after this long two thirds of it are back"
+    )
 
 
 class Accents(Step):
@@ -117,7 +129,10 @@ class Accents(Step):
     percent: float = Field(default=40, ge=0, le=100, description="how much softer the weakest places become")
 
 
-AnyStep = Annotated[Raise | Scale | SetTo | EvenOut | Randomise | Limits | Line | Ghosts | Recovery | Accents, Field(discriminator="kind")]
+AnyStep = Annotated[
+    Raise | Scale | SetTo | EvenOut | Randomise | Limits | Line | Ghosts | Recovery | Accents,
+    Field(discriminator="kind"),
+]
 
 
 def in_scope(time_s: NDArray[np.float64], scope: Scope, tempo: Tempo) -> NDArray[np.bool_]:
@@ -139,7 +154,9 @@ def in_scope(time_s: NDArray[np.float64], scope: Scope, tempo: Tempo) -> NDArray
     return out
 
 
-def stepped(velocity: NDArray[np.float64], time_s: NDArray[np.float64], steps: list[AnyStep], tempo: Tempo) -> NDArray[np.float64]:
+def stepped(
+    velocity: NDArray[np.float64], time_s: NDArray[np.float64], steps: list[AnyStep], tempo: Tempo
+) -> NDArray[np.float64]:
     """Velocities (n,) of strokes at ``time_s`` (n,), in order, after every step that is on."""
     velocity = velocity.astype(np.float64)
     for step in steps:
@@ -151,7 +168,9 @@ def stepped(velocity: NDArray[np.float64], time_s: NDArray[np.float64], steps: l
     return velocity
 
 
-def _done(step: AnyStep, velocity: NDArray[np.float64], time_s: NDArray[np.float64], tempo: Tempo) -> NDArray[np.float64]:
+def _done(
+    step: AnyStep, velocity: NDArray[np.float64], time_s: NDArray[np.float64], tempo: Tempo
+) -> NDArray[np.float64]:
     match step:
         case Raise():
             return velocity + step.by
@@ -168,7 +187,11 @@ def _done(step: AnyStep, velocity: NDArray[np.float64], time_s: NDArray[np.float
             return np.clip(velocity, step.floor, max(step.ceiling, step.floor))
         case Line():
             points = sorted(step.points, key=lambda point: point.time_s)
-            return velocity * np.interp(time_s, [point.time_s for point in points], [point.percent for point in points]) / 100.0
+            return (
+                velocity
+                * np.interp(time_s, [point.time_s for point in points], [point.percent for point in points])
+                / 100.0
+            )
         case Ghosts():
             return velocity * step.loudest / max(float(velocity.max()), 1.0)
         case Recovery():
@@ -185,12 +208,15 @@ def _local_mean(velocity: NDArray[np.float64], around: int) -> NDArray[np.float6
 
 
 def _noise(time_s: NDArray[np.float64], seed: int) -> NDArray[np.float64]:
-    """-1 to 1 per stroke, (n,), by where it stands and the seed alone: a stroke added elsewhere changes none of the others.
+    """-1 to 1 per stroke, (n,), by where it stands and the seed alone: a stroke added elsewhere changes none
+    of the others.
 
     The mixing is SplitMix64's (Steele, Lea & Flood, OOPSLA 2014).
     """
     with np.errstate(over="ignore"):
-        state = np.round(time_s * 1000.0).astype(np.int64).astype(np.uint64) + np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15)
+        state = np.round(time_s * 1000.0).astype(np.int64).astype(np.uint64) + np.uint64(seed) * np.uint64(
+            0x9E3779B97F4A7C15
+        )
         state += np.uint64(0x9E3779B97F4A7C15)
         state = (state ^ (state >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
         state = (state ^ (state >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
@@ -199,8 +225,9 @@ def _noise(time_s: NDArray[np.float64], seed: int) -> NDArray[np.float64]:
 
 
 def metrical_weight(time_s: NDArray[np.float64], tempo: Tempo) -> NDArray[np.float64]:
-    """How strong a place in the bar each stroke stands on, 0 to 1, (n,): the bar line most, then half of it, beats, eighths, the rest
-    (the hierarchy of Lerdahl & Jackendoff, "A generative theory of tonal music", 1983).
+    """How strong a place in the bar each stroke stands on, 0 to 1, (n,): the bar line most, then half of it,
+    beats, eighths, the rest (the hierarchy of Lerdahl & Jackendoff, "A generative theory of tonal music",
+    1983).
     """
     beats = beats_at(tempo, time_s)
     bar = tempo.bar_beats

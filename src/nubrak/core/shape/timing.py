@@ -1,4 +1,6 @@
-"""Timing: strokes drawn to a grid or a feel as far as wanted, and moved as a whole. As played by default, to the sample."""
+"""Timing: strokes drawn to a grid or a feel as far as wanted, and moved as a whole. As played by default, to
+the sample.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,9 @@ from pydantic import BaseModel, Field
 from nubrak.core.shape.feel import Feel
 from nubrak.core.tempo import Grid, Tempo, beats_at, seconds_at
 
-GESTURE_MS = 45.0  # a flam's grace note or a drag's two stand at most this far from the next (common practice)
+GESTURE_MS = (
+    45.0  # a flam's grace note or a drag's two stand at most this far from the next (common practice)
+)
 
 
 class Quantise(BaseModel):
@@ -18,8 +22,18 @@ class Quantise(BaseModel):
     on: bool = True
     grid: Grid = Grid()
     strength_percent: float = Field(default=100.0, ge=0, le=100, description="how much of the way strokes go")
-    within_ms: float | None = Field(default=None, ge=1, le=500, description="strokes further from their step are left alone; empty: none is")
-    together_ms: float = Field(default=GESTURE_MS, ge=0, le=120, description="strokes closer than this move as one: flams and drags stay what they are")
+    within_ms: float | None = Field(
+        default=None,
+        ge=1,
+        le=500,
+        description="strokes further from their step are left alone; empty: none is",
+    )
+    together_ms: float = Field(
+        default=GESTURE_MS,
+        ge=0,
+        le=120,
+        description="strokes closer than this move as one: flams and drags stay what they are",
+    )
 
 
 class FeelUse(BaseModel):
@@ -39,8 +53,12 @@ class Timing(BaseModel):
     shift_ms: float = Field(default=0.0, ge=-500, le=500, description="all of it earlier or later")
 
 
-def gestures(time_s: NDArray[np.float64], velocity: NDArray[np.int64], together_ms: float) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Which gesture each stroke (n,) belongs to, (n,), and the row of each gesture's main stroke, (m,): its loudest, of equals the last."""
+def gestures(
+    time_s: NDArray[np.float64], velocity: NDArray[np.int64], together_ms: float
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Which gesture each stroke (n,) belongs to, (n,), and the row of each gesture's main stroke, (m,): its
+    loudest, of equals the last.
+    """
     count = len(time_s)
     if not count:
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
@@ -50,14 +68,20 @@ def gestures(time_s: NDArray[np.float64], velocity: NDArray[np.int64], together_
     return of, np.maximum.reduceat(rank, np.nonzero(begins)[0]) % count
 
 
-def deviation_ms(time_s: NDArray[np.float64], tempo: Tempo, grid: Grid) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+def deviation_ms(
+    time_s: NDArray[np.float64], tempo: Tempo, grid: Grid
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """The step nearest to each stroke (n,), and how much later than it the stroke is, in ms, (n,)."""
     step = grid.nearest(beats_at(tempo, time_s))
     return step, 1000.0 * (time_s - seconds_at(tempo, grid.position(step)))
 
 
-def quantised(time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo, settings: Quantise) -> NDArray[np.float64]:
-    """Times (n,) drawn to the grid: exactly ``strength_percent`` of the way, whole gestures by what their main stroke moves."""
+def quantised(
+    time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo, settings: Quantise
+) -> NDArray[np.float64]:
+    """Times (n,) drawn to the grid: exactly ``strength_percent`` of the way, whole gestures by what their
+    main stroke moves.
+    """
     if not settings.on or not len(time_s):
         return time_s
     of, main = gestures(time_s, velocity, settings.together_ms)
@@ -67,8 +91,12 @@ def quantised(time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: T
     return np.maximum(time_s + by_s[of], 0.0)
 
 
-def felt(time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo, use: FeelUse) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
-    """Times and velocities (n,) drawn to a feel, each by its own amount; steps that the feel does not know are left alone."""
+def felt(
+    time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo, use: FeelUse
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Times and velocities (n,) drawn to a feel, each by its own amount; steps that the feel does not know
+    are left alone.
+    """
     if not use.on or not len(time_s):
         return time_s, velocity
     of, main = gestures(time_s, velocity, GESTURE_MS)
@@ -81,10 +109,14 @@ def felt(time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo,
     wanted = usual * np.array([one.strength for one in use.feel.steps])[place]
     factor = 1.0 + (wanted / np.maximum(velocity[main], 1) - 1.0) * use.strength_percent / 100.0
     factor = np.where(known, np.maximum(factor, 0.0), 1.0)
-    return np.maximum(time_s + by_s[of], 0.0), np.clip(np.round(velocity * factor[of]), 1, 127).astype(np.int64)
+    return np.maximum(time_s + by_s[of], 0.0), np.clip(np.round(velocity * factor[of]), 1, 127).astype(
+        np.int64
+    )
 
 
-def timed(time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo, timing: Timing) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+def timed(
+    time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo, timing: Timing
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
     """Strokes (n,) with a part's timing: times and velocities, (n,) each, in the order given."""
     if timing.quantise is not None:
         time_s = quantised(time_s, velocity, tempo, timing.quantise)

@@ -21,6 +21,8 @@ def band_taps(low_hz: float, high_hz: float, rate_hz: int) -> NDArray[np.float64
 
 
 def in_band(around: NDArray[np.float32], low_hz: float, high_hz: float, rate_hz: int) -> NDArray[np.float32]:
-    """The middle of ``around`` (REACH + frames + REACH, channels) between two frequencies, (frames, channels)."""
+    """The middle of ``around`` (REACH + frames + REACH, channels) between two frequencies, (frames,
+    channels).
+    """
     taps = band_taps(low_hz, high_hz, rate_hz)[:, None]
     return np.asarray(oaconvolve(around.astype(np.float64), taps, mode="valid", axes=0), np.float32)

@@ -1,5 +1,6 @@
-"""Dither: from float to whole steps without distortion that follows the signal (Lipshitz, Wannamaker & Vanderkooy, "Quantization and dither:
-a theoretical survey", JAES 40(5), 1992): triangular, two steps wide, so that mean and power of the error do not depend on the signal.
+"""Dither: from float to whole steps without distortion that follows the signal (Lipshitz, Wannamaker &
+Vanderkooy, "Quantization and dither: a theoretical survey", JAES 40(5), 1992): triangular, two steps wide, so
+that mean and power of the error do not depend on the signal.
 """
 
 from __future__ import annotations
@@ -15,10 +16,12 @@ _MOST_CHANNELS = 2
 
 
 def dithered(audio: NDArray[np.float32], bits: int, start: int = 0, seed: int = 1) -> NDArray[np.int32]:
-    """Samples (frames, 1 or 2), full scale 1, that begin at frame ``start``, as whole numbers of so many bits, at the top of 32.
+    """Samples (frames, 1 or 2), full scale 1, that begin at frame ``start``, as whole numbers of so many
+    bits, at the top of 32.
 
-    The noise depends on the place and the ``seed`` alone, so a file printed in other windows is the same file; files that will be added up
-    take seeds of their own, so that their noise does not add up in step. What is over full scale is cut off.
+    The noise depends on the place and the ``seed`` alone, so a file printed in other windows is the same
+    file; files that will be added up take seeds of their own, so that their noise does not add up in step.
+    What is over full scale is cut off.
     """
     steps, up = float(1 << (bits - 1)), float(1 << (32 - bits))
     out = np.empty(audio.shape, np.int32)
@@ -44,6 +47,8 @@ def _pool() -> NDArray[np.float32]:
 
 
 def _noise(block: int, channels: int, seed: int) -> NDArray[np.float32]:
-    """The noise of one block, (_BLOCK, channels): a stretch of the pool from a place that looks like chance."""
+    """The noise of one block, (_BLOCK, channels): a stretch of the pool from a place that looks like
+    chance.
+    """
     place = int(np.random.SeedSequence([seed, block, channels]).generate_state(1)[0]) % _POOL
     return _pool()[place : place + channels * _BLOCK].reshape(_BLOCK, channels)

@@ -1,7 +1,7 @@
 """Levels in decibels relative to full scale.
 
-0 dBFS is the level of a full-scale sine, as AES17 defines it: a mean square of 1/2. A square wave at full scale
-therefore reads +3.01 dBFS.
+0 dBFS is the level of a full-scale sine, as AES17 defines it: a mean square of 1/2. A square wave at full
+scale therefore reads +3.01 dBFS.
 """
 
 from __future__ import annotations
@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 FLOOR_DB = -120.0
-# 300 dB under full scale. Added to what goes through a filter with a memory: in silence it would else ring down to numbers so small that
-# processors work on them a hundred times slower.
+# 300 dB under full scale. Added to what goes through a filter with a memory: in silence it would else ring
+# down to numbers so small that processors work on them a hundred times slower.
 INAUDIBLE = 1e-15
 _FLOOR_POWER = 10.0 ** (FLOOR_DB / 10.0)
 

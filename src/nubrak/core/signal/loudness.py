@@ -1,4 +1,6 @@
-"""Loudness after ITU-R BS.1770-5: K-weighting, blocks of 400 ms, gated absolutely at -70 LKFS and relatively 10 LU under the rest."""
+"""Loudness after ITU-R BS.1770-5: K-weighting, blocks of 400 ms, gated absolutely at -70 LKFS and relatively
+10 LU under the rest.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,9 @@ SILENT_LKFS = -120.0
 _BLOCK_S, _HOP_S = 0.4, 0.1
 _ABSOLUTE_LKFS, _RELATIVE_LU = -70.0, 10.0
 _OFFSET = -0.691
-# The analogue prototypes behind the standard's coefficients at 48 kHz, so that any rate gets the same curve: a shelf of about 4 dB over
-# 1.7 kHz and a high-pass at 38 Hz (values as derived from the standard's table, from memory; checked against it in the tests).
+# The analogue prototypes behind the standard's coefficients at 48 kHz, so that any rate gets the same curve:
+# a shelf of about 4 dB over 1.7 kHz and a high-pass at 38 Hz (values as derived from the standard's table,
+# from memory; checked against it in the tests).
 _SHELF_HZ, _SHELF_DB, _SHELF_Q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
 _PASS_HZ, _PASS_Q = 38.13547087602444, 0.5003270373238773
 
@@ -28,8 +31,14 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     high = 10.0 ** (_SHELF_DB / 20.0)
     band = high**0.4996667741545416
     down = 1.0 + k / _SHELF_Q + k * k
-    shelf = [(high + band * k / _SHELF_Q + k * k) / down, 2.0 * (k * k - high) / down, (high - band * k / _SHELF_Q + k * k) / down,
-             1.0, 2.0 * (k * k - 1.0) / down, (1.0 - k / _SHELF_Q + k * k) / down]
+    shelf = [
+        (high + band * k / _SHELF_Q + k * k) / down,
+        2.0 * (k * k - high) / down,
+        (high - band * k / _SHELF_Q + k * k) / down,
+        1.0,
+        2.0 * (k * k - 1.0) / down,
+        (1.0 - k / _SHELF_Q + k * k) / down,
+    ]
     k = np.tan(np.pi * _PASS_HZ / rate_hz)
     down = 1.0 + k / _PASS_Q + k * k
     high_pass = [1.0, -2.0, 1.0, 1.0, 2.0 * (k * k - 1.0) / down, (1.0 - k / _PASS_Q + k * k) / down]
@@ -37,8 +46,9 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
 
 
 def loudness_lkfs(windows: Iterable[NDArray[np.floating]], rate_hz: int) -> float:
-    """The gated loudness of a signal given in consecutive ``windows`` (frames, channels), in LKFS; ``SILENT_LKFS`` where nothing passes the
-    gates. Left and right weigh the same; a signal shorter than a block is measured as one block.
+    """The gated loudness of a signal given in consecutive ``windows`` (frames, channels), in LKFS;
+    ``SILENT_LKFS`` where nothing passes the gates. Left and right weigh the same; a signal shorter than a
+    block is measured as one block.
     """
     hop = round(_HOP_S * rate_hz)
     weighting, state = k_weighting(rate_hz), np.zeros((2, 0, 2))
@@ -79,8 +89,12 @@ def _power(weighted: NDArray[np.float64]) -> float:
     return float(np.einsum("ij,ij->", weighted, weighted))
 
 
-def _weighted(weighting: NDArray[np.float64], window: NDArray[np.floating], state: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """A window (channels, frames) after the filters, and the state they are left in, (2, channels, 2). Sides that are alike are filtered once."""
+def _weighted(
+    weighting: NDArray[np.float64], window: NDArray[np.floating], state: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """A window (channels, frames) after the filters, and the state they are left in, (2, channels, 2). Sides
+    that are alike are filtered once.
+    """
     if len(window) == 2 and np.array_equal(window[0], window[1]) and np.array_equal(state[:, 0], state[:, 1]):
         one, after = _weighted(weighting, window[:1], state[:, :1])
         return np.repeat(one, 2, axis=0), np.repeat(after, 2, axis=1)

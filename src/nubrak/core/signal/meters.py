@@ -15,8 +15,11 @@ _BACK = 4
 _LEAST_DB = -120.0
 
 
-def metered(sound: NDArray[np.float32], rate_hz: int, early: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Peak in dBFS and momentary loudness in LKFS (ITU-R BS.1770, 400 ms; EBU Tech 3341) of every tenth of a second, (n,) each.
+def metered(
+    sound: NDArray[np.float32], rate_hz: int, early: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Peak in dBFS and momentary loudness in LKFS (ITU-R BS.1770, 400 ms; EBU Tech 3341) of every tenth of a
+    second, (n,) each.
 
     ``sound`` (frames, 2) begins ``early`` samples before the stretch, at least ``EARLY_S``.
     """

@@ -11,7 +11,8 @@ FULL_SCALE = 32767
 
 
 def extremes(mono: NDArray[np.float32], bin_frames: int) -> NDArray[np.int16]:
-    """Minimum and maximum of every ``bin_frames`` samples of ``mono`` (frames,): int16 (bins, 2), full scale at 32767.
+    """Minimum and maximum of every ``bin_frames`` samples of ``mono`` (frames,): int16 (bins, 2), full scale
+    at 32767.
 
     The last bin may be shorter. Samples beyond full scale are clipped in the picture only.
     """
@@ -27,7 +28,9 @@ def coarser(peaks: NDArray[np.int16], factor: int) -> NDArray[np.int16]:
     if factor == 1 or not len(peaks):
         return peaks
     starts = np.arange(0, len(peaks), factor)
-    return np.stack([np.minimum.reduceat(peaks[:, 0], starts), np.maximum.reduceat(peaks[:, 1], starts)], axis=1)
+    return np.stack(
+        [np.minimum.reduceat(peaks[:, 0], starts), np.maximum.reduceat(peaks[:, 1], starts)], axis=1
+    )
 
 
 def tile(base: NDArray[np.int16], mono: NDArray[np.float32], exponent: int, index: int) -> NDArray[np.int16]:

@@ -1,7 +1,8 @@
-"""Linear prediction of a signal from its own past, row by row: what a stretch teaches, and what it cannot explain.
+"""Linear prediction of a signal from its own past, row by row: what a stretch teaches, and what it cannot
+explain.
 
-The covariance method (Makhoul, "Linear prediction: a tutorial review", Proc. IEEE 63, 1975): least squares over the stretch itself,
-without a window and without assuming anything outside of it.
+The covariance method (Makhoul, "Linear prediction: a tutorial review", Proc. IEEE 63, 1975): least squares
+over the stretch itself, without a window and without assuming anything outside of it.
 """
 
 from __future__ import annotations
@@ -12,11 +13,14 @@ from numpy.typing import NDArray
 ORDER = 10
 
 
-def prediction_error_filter(past: NDArray[np.floating], ridge: NDArray[np.float64] | float) -> NDArray[np.float64]:
-    """The filter that leaves of each row of ``past`` (n, ``ORDER`` + learn) what the ``ORDER`` samples before cannot explain.
+def prediction_error_filter(
+    past: NDArray[np.floating], ridge: NDArray[np.float64] | float
+) -> NDArray[np.float64]:
+    """The filter that leaves of each row of ``past`` (n, ``ORDER`` + learn) what the ``ORDER`` samples before
+    cannot explain.
 
-    Taps (n, ``ORDER`` + 1), the newest sample's first, which is 1. ``ridge``, an energy, (n,) or one for all, keeps the fit from
-    modelling what lies under it.
+    Taps (n, ``ORDER`` + 1), the newest sample's first, which is 1. ``ridge``, an energy, (n,) or one for all,
+    keeps the fit from modelling what lies under it.
     """
     moments = _moments(past.astype(np.float64))
     normal = moments[:, :ORDER, :ORDER] + np.reshape(ridge, (-1, 1, 1)) * np.eye(ORDER)
@@ -24,9 +28,9 @@ def prediction_error_filter(past: NDArray[np.floating], ridge: NDArray[np.float6
     return np.concatenate([np.ones((len(past), 1)), -weights[:, ::-1]], axis=1)
 
 
-def unexplained(rows: NDArray[np.floating], taps: NDArray[np.floating]) -> NDArray[np.floating]:
-    """Each row (n, columns) through its filter (n, ``ORDER`` + 1), whose first tap is 1, without the first ``ORDER`` samples, for which
-    there is no past.
+def prediction_residual(rows: NDArray[np.floating], taps: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Each row (n, columns) through its filter (n, ``ORDER`` + 1), whose first tap is 1, without the first
+    ``ORDER`` samples, for which there is no past.
     """
     out = rows[:, ORDER:].copy()
     part = np.empty_like(out)
@@ -36,9 +40,11 @@ def unexplained(rows: NDArray[np.floating], taps: NDArray[np.floating]) -> NDArr
 
 
 def _moments(rows: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Products of each row (n, ``ORDER`` + learn) with itself, shifted by i and j samples and summed over learn, (n, i, j).
+    """Products of each row (n, ``ORDER`` + learn) with itself, shifted by i and j samples and summed over
+    learn, (n, i, j).
 
-    Only the first of them is summed; a shift of both by one more takes in one product at the end and lets one go in front.
+    Only the first of them is summed; a shift of both by one more takes in one product at the end and lets one
+    go in front.
     """
     learn = rows.shape[1] - ORDER
     out = np.empty((len(rows), ORDER + 1, ORDER + 1))

@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 
 def windows_at(mono: NDArray[np.float32], begins: NDArray[np.int64], size: int) -> NDArray[np.float32]:
-    """``size`` samples of ``mono`` (frames,) from each of ``begins`` (n,) on, (n, size); silence where the signal is not."""
+    """``size`` samples of ``mono`` (frames,) from each of ``begins`` (n,) on, (n, size); silence where the
+    signal is not.
+    """
     whole = (begins >= 0) & (begins + size <= len(mono))
     if whole.all():
         # Whole rows are copied several times faster than sample by sample.

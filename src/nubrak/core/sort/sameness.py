@@ -1,4 +1,6 @@
-"""Sameness: which hits of a part are one and the same recorded sound, as in programmed drums; told by subtracting one from the other."""
+"""Sameness: which hits of a part are one and the same recorded sound, as in programmed drums; told by
+subtracting one from the other.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ from scipy.fft import irfft, next_fast_len, rfft
 
 from nubrak.core.signal import windows_at
 
-SAME_DB = -30.0  # what is left of a stroke after taking another off: under this nobody hears two sounds (common practice)
+SAME_DB = (
+    -30.0
+)  # what is left of a stroke after taking another off: under this nobody hears two sounds (common practice)
 _LENGTH_S = 0.12
 _LEAST_S = 0.02
 _REACH_S = 0.004
@@ -21,8 +25,9 @@ _MOST_GROUPS = 64
 
 @dataclass(frozen=True)
 class Sameness:
-    """Groups of hits that null: ``group`` (n,) the group of each hit or -1, ``residual_db`` (n,) what is left of each when the first of
-    its group, brought to its level and place, is taken off, 0 where there is no group.
+    """Groups of hits that null: ``group`` (n,) the group of each hit or -1, ``residual_db`` (n,) what is left
+    of each when the first of its group, brought to its level and place, is taken off, 0 where there is no
+    group.
     """
 
     group: NDArray[np.int64]
@@ -37,10 +42,11 @@ class Sameness:
 def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_hz: int) -> Sameness:
     """The null test over the hits at ``attack_s`` (n,), in order, of ``mono`` (frames,).
 
-    Each hit not yet in a group is laid over every other at the place and level that leave least (cross-correlation, refined between
-    samples by band-limited interpolation, since a sample placed on a grid of ticks rarely starts on a sample), and those that leave
-    less than ``SAME_DB`` of their energy are its group. Level may differ: a sample at another velocity is the same sound.
-    Strokes are compared until the next one begins.
+    Each hit not yet in a group is laid over every other at the place and level that leave least
+    (cross-correlation, refined between samples by band-limited interpolation, since a sample placed on a grid
+    of ticks rarely starts on a sample), and those that leave less than ``SAME_DB`` of their energy are its
+    group. Level may differ: a sample at another velocity is the same sound. Strokes are compared until the
+    next one begins.
     """
     count = len(attack_s)
     group, left_db = np.full(count, -1, np.int64), np.zeros(count)
@@ -74,8 +80,12 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
     return Sameness(group, left_db)
 
 
-def _left_db(model: NDArray[np.float64], rows: NDArray[np.float64], length: NDArray[np.int64], reach: int) -> NDArray[np.float64]:
-    """What is left of each row (m, columns) over its ``length`` (m,) when ``model`` (columns,) at its best place and level is taken off, in dB."""
+def _left_db(
+    model: NDArray[np.float64], rows: NDArray[np.float64], length: NDArray[np.int64], reach: int
+) -> NDArray[np.float64]:
+    """What is left of each row (m, columns) over its ``length`` (m,) when ``model`` (columns,) at its best
+    place and level is taken off, in dB.
+    """
     out = np.zeros(len(rows))
     for size in np.unique(length):
         which = np.nonzero(length == size)[0]
@@ -110,7 +120,9 @@ def _between_samples(head: NDArray[np.float64], heard: NDArray[np.float64]) -> N
         shares = np.empty((len(offsets), len(heard)))
         for row, offset in enumerate(offsets):
             shifted = irfft(spectrum[None] * np.exp(-turn[None] * (centre + offset)[:, None]), fft)[:, :size]
-            shares[row] = 1.0 - np.einsum("ij,ij->i", shifted, heard) ** 2 / (np.einsum("ij,ij->i", shifted, shifted) * energy)
+            shares[row] = 1.0 - np.einsum("ij,ij->i", shifted, heard) ** 2 / (
+                np.einsum("ij,ij->i", shifted, shifted) * energy
+            )
         at = shares.argmin(axis=0)
         best = np.minimum(best, shares[at, np.arange(len(heard))])
         centre = centre + offsets[at]

@@ -1,9 +1,10 @@
 """Spill: what strokes on one piece put into the microphones of the others, learnt from the session itself.
 
-A stroke reaches its own microphone first and every other one later, by the way sound takes, and always the same amount quieter.
-So for every pair of microphones the strokes that arrive first in the one are paired with what is heard in the other; the delay
-at which most pairs agree is the distance, and the level difference at that delay is the leak, third octave by third octave.
-The outcome is the spill map, and from it what each stroke must have put into each microphone.
+A stroke reaches its own microphone first and every other one later, by the way sound takes, and always the
+same amount quieter. So for every pair of microphones the strokes that arrive first in the one are paired with
+what is heard in the other; the delay at which most pairs agree is the distance, and the level difference at
+that delay is the leak, third octave by third octave. The outcome is the spill map, and from it what each
+stroke must have put into each microphone.
 """
 
 from __future__ import annotations
@@ -14,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
-from nubrak.core.find import FIRST_BAND, net_at
+from nubrak.core.find import FIRST_BAND, onset_power_at
 from nubrak.core.signal import power_to_db
-from nubrak.core.spill.onsets import EARLIEST_S, LATEST_S, Heard
+from nubrak.core.spill.onsets import EARLIEST_S, LATEST_S, PartOnsets
 
 _REACH_S = 0.0035
 _AGREE_S = 0.0005
@@ -25,17 +26,24 @@ _FEW_STROKES = 6
 _ASSUMED_DB, _ASSUMED_S = -18.0, 0.003  # common practice: so a neighbouring drum is heard
 _LEAST_AGREE = 0.12  # of the strokes: fewer that agree on a delay agree by chance
 _STEP_S = 0.00025
-_UNSURE_S = 0.006  # by the course nobody knows when in its window it arrived
-_LOUD_DB, _CLEAR_BEFORE_S, _CLEAR_AFTER_S, _LOWER_SHARE, _LEAST_RATIO, _MOST_READ = 15.0, 0.04, 0.03, 0.3, 1e-7, 400
+_UNSURE_S = 0.006  # by the band envelope nobody knows when in its window it arrived
+_LOUD_DB, _CLEAR_BEFORE_S, _CLEAR_AFTER_S, _LOWER_SHARE, _LEAST_RATIO, _MOST_READ = (
+    15.0,
+    0.04,
+    0.03,
+    0.3,
+    1e-7,
+    400,
+)
 _WEAK_DB = 30.0
 _LOCAL_PAIRS = 25
 
 
 @dataclass(frozen=True)
 class Leak:
-    """How strokes of one part arrive at another: ``colour`` (bands,) power ratio, ``own_level_db`` in the leaker's own band against
-    how it is heard at home, ``delay_s`` give or take ``reach_s``, and how many strokes taught it. ``local_db`` (n,) is what the ratio drifts by at each of
-    the other's candidates.
+    """How strokes of one part arrive at another: ``colour`` (bands,) power ratio, ``own_level_db`` in the
+    leaker's own band against how it is heard at home, ``delay_s`` give or take ``reach_s``, and how many
+    strokes taught it. ``local_db`` (n,) is what the ratio drifts by at each of the other's candidates.
     """
 
     colour: NDArray[np.float64]
@@ -51,8 +59,12 @@ class Leak:
         return self.pairs > 0 and self.reach_s <= _REACH_S
 
 
-def learn_leak(there: Heard, here: Heard, strokes: NDArray[np.bool_], own: NDArray[np.bool_]) -> Leak | None:
-    """How the ``strokes`` (m,) of ``there`` arrive in ``here``, whose candidates ``own`` (n,) are its own; None where too few tell."""
+def learn_leak(
+    there: PartOnsets, here: PartOnsets, strokes: NDArray[np.bool_], own: NDArray[np.bool_]
+) -> Leak | None:
+    """How the ``strokes`` (m,) of ``there`` arrive in ``here``, whose candidates ``own`` (n,) are its own;
+    None where too few tell.
+    """
     times = there.candidates.time_s[strokes]
     if len(times) < _LEAST_PAIRS or not len(here.candidates.time_s):
         return None
@@ -76,11 +88,14 @@ def learn_leak(there: Heard, here: Heard, strokes: NDArray[np.bool_], own: NDArr
     mode = float(edges[int(np.argmax(density))] + _STEP_S / 2)
     away = np.abs(late - mode)
     agree = away <= _AGREE_S
-    # Strokes played together arrive together too, but spread by the hands; what comes by way of the air comes at one moment.
+    # Strokes played together arrive together too, but spread by the hands; what comes by way of the air comes
+    # at one moment.
     around = np.count_nonzero((away > 2 * _AGREE_S) & (away <= 6 * _AGREE_S))
     reach = min(mode + 6 * _AGREE_S, LATEST_S) - max(mode - 6 * _AGREE_S, earliest_s) - 4 * _AGREE_S
     by_chance = around * 2 * _AGREE_S / max(reach, 2 * _AGREE_S)
-    if np.count_nonzero(agree) < max(_LEAST_PAIRS, _LEAST_AGREE * len(times), by_chance + 3.5 * by_chance**0.5 + 2.0):
+    if np.count_nonzero(agree) < max(
+        _LEAST_PAIRS, _LEAST_AGREE * len(times), by_chance + 3.5 * by_chance**0.5 + 2.0
+    ):
         return None
     delay = float(np.median(late[agree]))
     j, i = j[agree], i[agree]
@@ -89,18 +104,25 @@ def learn_leak(there: Heard, here: Heard, strokes: NDArray[np.bool_], own: NDArr
     j, i = j[apart], i[apart]
     if len(i) < _LEAST_PAIRS:
         return None
-    difference = here.level_db[i] - power_to_db(there.net[j].sum(axis=1, dtype=np.float64))
+    difference = here.level_db[i] - power_to_db(there.onset_power[j].sum(axis=1, dtype=np.float64))
     # A stroke of this part at the same moment only adds: what is far over the lower part is not the leak.
     pure = difference < _lower(here.candidates.time_s[i], difference) + 6.0
     j, i, difference = j[pure], i[pure], difference[pure]
-    ratio = np.median(here.net[i] / np.maximum(there.net[j], 1e-14), axis=0).astype(np.float64)
-    # Where the leaker itself has next to nothing, the ratio is one of noises: there it leaks at most as much as where it sounds.
-    sounds = np.median(there.net[j], axis=0)
+    ratio = np.median(here.onset_power[i] / np.maximum(there.onset_power[j], 1e-14), axis=0).astype(
+        np.float64
+    )
+    # Where the leaker itself has next to nothing, the ratio is one of noises: there it leaks at most as much
+    # as where it sounds.
+    sounds = np.median(there.onset_power[j], axis=0)
     strong = sounds >= sounds.max() * 10.0 ** (-_WEAK_DB / 10.0)
     ratio = np.where(strong, ratio, np.minimum(ratio, ratio[strong].max()))
     return Leak(
-        colour=ratio, own_level_db=float(np.median(power_to_db(here.net[i][:, there.inside].sum(axis=1)) - there.level_db[j])),
-        delay_s=delay, pairs=len(i),
+        colour=ratio,
+        own_level_db=float(
+            np.median(power_to_db(here.onset_power[i][:, there.inside].sum(axis=1)) - there.level_db[j])
+        ),
+        delay_s=delay,
+        pairs=len(i),
         local_db=_drift(here.candidates.time_s[i], difference, here.candidates.time_s),
     )
 
@@ -110,14 +132,20 @@ def _lower(at_s: NDArray[np.float64], difference_db: NDArray[np.float64]) -> NDA
     if len(at_s) < 2 * _LOCAL_PAIRS:
         return np.full(len(at_s), np.percentile(difference_db, 25))
     order = np.argsort(at_s, kind="stable")
-    windows = np.lib.stride_tricks.sliding_window_view(np.pad(difference_db[order], _LOCAL_PAIRS // 2, mode="edge"), _LOCAL_PAIRS)
+    windows = np.lib.stride_tricks.sliding_window_view(
+        np.pad(difference_db[order], _LOCAL_PAIRS // 2, mode="edge"), _LOCAL_PAIRS
+    )
     out = np.empty(len(at_s))
     out[order] = np.percentile(windows, 25, axis=1)[: len(at_s)]
     return out
 
 
-def _drift(at_s: NDArray[np.float64], difference_db: NDArray[np.float64], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How far the leak around each time lies from its median: a microphone that was moved or muted half-way through."""
+def _drift(
+    at_s: NDArray[np.float64], difference_db: NDArray[np.float64], time_s: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """How far the leak around each time lies from its median: a microphone that was moved or muted half-way
+    through.
+    """
     if len(at_s) < 2 * _LOCAL_PAIRS:
         return np.zeros(len(time_s))
     order = np.argsort(at_s)
@@ -129,20 +157,22 @@ def _drift(at_s: NDArray[np.float64], difference_db: NDArray[np.float64], time_s
     return np.asarray(np.interp(time_s, at_s[order], local))
 
 
-def _assumed(there: Heard, here: Heard) -> Leak:
+def _assumed(there: PartOnsets, here: PartOnsets) -> Leak:
     """What is taken for the leak of a piece that was struck too seldom to teach it."""
-    colour = np.full(there.net.shape[1], 10.0 ** (_ASSUMED_DB / 10.0))
+    colour = np.full(there.onset_power.shape[1], 10.0 ** (_ASSUMED_DB / 10.0))
     return Leak(colour, _ASSUMED_DB, _ASSUMED_S, 0, np.zeros(len(here.level_db)))
 
 
-def learn_by_course(there: Heard, here: Heard, strokes: NDArray[np.bool_], own: NDArray[np.bool_], delay_s: float) -> Leak | None:
-    """The same where no arrivals agree, as a rule because they lie under noise or others: the course of ``here`` at the loud
-    ``strokes`` (m,) of ``there`` tells how much they put there at most. None where it has candidates of its ``own`` (n,) at nearly
-    all of them.
+def learn_by_envelope(
+    there: PartOnsets, here: PartOnsets, strokes: NDArray[np.bool_], own: NDArray[np.bool_], delay_s: float
+) -> Leak | None:
+    """The same where no arrivals agree, as a rule because they lie under noise or others: the band envelope
+    of ``here`` at the loud ``strokes`` (m,) of ``there`` tells how much they put there at most. None where it
+    has candidates of its ``own`` (n,) at nearly all of them.
     """
-    course = here.candidates.course
+    band_envelope = here.candidates.band_envelope
     rows = np.nonzero(strokes)[0]
-    if len(rows) < _FEW_STROKES or not len(course):
+    if len(rows) < _FEW_STROKES or not len(band_envelope):
         return None
     rows = rows[there.level_db[rows] > np.percentile(there.level_db[rows], 80) - _LOUD_DB]
     times, own_s = there.candidates.time_s[rows], here.candidates.time_s[own]
@@ -150,18 +180,31 @@ def learn_by_course(there: Heard, here: Heard, strokes: NDArray[np.bool_], own: 
     rows, times = rows[free][:_MOST_READ], times[free][:_MOST_READ]
     if len(rows) < _FEW_STROKES:
         return None
-    struck = np.add.reduceat(there.net[rows].astype(np.float64), FIRST_BAND, axis=1)
-    ratio = np.quantile(net_at(course, times, 2) / np.maximum(struck, 1e-14), _LOWER_SHARE, axis=0)
+    struck = np.add.reduceat(there.onset_power[rows].astype(np.float64), FIRST_BAND, axis=1)
+    ratio = np.quantile(
+        onset_power_at(band_envelope, times, 2) / np.maximum(struck, 1e-14), _LOWER_SHARE, axis=0
+    )
     # A region in which the leaker has next to nothing says nothing.
     weak = np.median(struck, axis=0) < np.median(struck, axis=0).max() * 10.0 ** (-_WEAK_DB / 10.0)
     ratio = np.clip(np.where(weak, np.minimum(ratio, ratio[~weak].max()), ratio), _LEAST_RATIO, 10.0)
-    colour = np.repeat(ratio, np.diff([*FIRST_BAND, there.net.shape[1]]))
-    arrives = power_to_db((there.net[rows] * colour)[:, there.inside].sum(axis=1))
-    return Leak(colour, float(np.median(arrives - there.level_db[rows])), delay_s + _UNSURE_S / 2, len(rows), np.zeros(len(here.level_db)), _REACH_S + _UNSURE_S / 2)
+    colour = np.repeat(ratio, np.diff([*FIRST_BAND, there.onset_power.shape[1]]))
+    arrives = power_to_db((there.onset_power[rows] * colour)[:, there.inside].sum(axis=1))
+    return Leak(
+        colour,
+        float(np.median(arrives - there.level_db[rows])),
+        delay_s + _UNSURE_S / 2,
+        len(rows),
+        np.zeros(len(here.level_db)),
+        _REACH_S + _UNSURE_S / 2,
+    )
 
 
-def learn_all(heard: dict[str, Heard], strokes: dict[str, NDArray[np.bool_]], own: dict[str, NDArray[np.bool_]]) -> dict[tuple[str, str], Leak]:
-    """The leak of every pair (from, to) that can be told by the sure ``strokes`` of each part; ``own`` may be strokes of it."""
+def learn_all(
+    heard: dict[str, PartOnsets], strokes: dict[str, NDArray[np.bool_]], own: dict[str, NDArray[np.bool_]]
+) -> dict[tuple[str, str], Leak]:
+    """The leak of every pair (from, to) that can be told by the sure ``strokes`` of each part; ``own`` may be
+    strokes of it.
+    """
     leaks: dict[tuple[str, str], Leak] = {}
     for to_key, here in heard.items():
         for from_key, there in heard.items():
@@ -169,8 +212,15 @@ def learn_all(heard: dict[str, Heard], strokes: dict[str, NDArray[np.bool_]], ow
                 leak = learn_leak(there, here, strokes[from_key], own[to_key])
                 if leak is None:
                     back = leaks.get((to_key, from_key))
-                    # It is as far from here to there as from there to here, where both microphones are close ones.
-                    leak = learn_by_course(there, here, strokes[from_key], own[to_key], back.delay_s if back and back.pairs else _ASSUMED_S)
+                    # It is as far from here to there as from there to here, where both microphones are close
+                    # ones.
+                    leak = learn_by_envelope(
+                        there,
+                        here,
+                        strokes[from_key],
+                        own[to_key],
+                        back.delay_s if back and back.pairs else _ASSUMED_S,
+                    )
                 if leak is None and 0 < np.count_nonzero(strokes[from_key]) < _FEW_STROKES:
                     leak = _assumed(there, here)
                 if leak is not None:

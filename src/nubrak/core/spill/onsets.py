@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.find import Candidates, net_power
+from nubrak.core.find import Candidates, onset_power_of
 from nubrak.core.pieces import Piece
 from nubrak.core.signal import power_to_db
 
@@ -23,15 +23,15 @@ Kind = Literal["kick", "drum", "cymbal", "overall"]
 
 
 @dataclass(frozen=True)
-class Heard:
-    """One part as the others hear of it: ``net`` (n, bands) power of each attack without what rang before, ``level_db`` (n,) its
-    level in the part's band, ``inside`` (bands,) the band, ``strength_db`` (n,) its level where the piece's strength is measured,
-    ``sources`` where it listens. Of ``kind`` overall is a microphone over the kit: strokes of any piece may reach it before their
-    spill reaches others.
+class PartOnsets:
+    """One part as the others hear of it: ``onset_power`` (n, bands) power of each attack without what rang
+    before, ``level_db`` (n,) its level in the part's band, ``inside`` (bands,) the band, ``strength_db`` (n,)
+    its level where the piece's strength is measured, ``sources`` where it listens. Of ``kind`` overall is a
+    microphone over the kit: strokes of any piece may reach it before their spill reaches others.
     """
 
     candidates: Candidates
-    net: NDArray[np.float32]
+    onset_power: NDArray[np.float32]
     level_db: NDArray[np.float64]
     inside: NDArray[np.bool_]
     sources: frozenset[str]
@@ -48,18 +48,31 @@ def kind_of(piece: Piece) -> Kind:
             return kind
 
 
-def hear(candidates: Candidates, inside: NDArray[np.bool_], sources: frozenset[str], kind: Kind, strength: NDArray[np.bool_] | None = None) -> Heard:
-    """The candidates of a part that listens to the third octaves ``inside`` (bands,), and measures strength over ``strength`` (bands,)."""
-    net = net_power(candidates)
-    level, strong = (power_to_db(net[:, bands].sum(axis=1, dtype=np.float64)) for bands in (inside, inside if strength is None else strength))
-    return Heard(candidates, net, level, inside, sources, kind, strong)
+def part_onsets(
+    candidates: Candidates,
+    inside: NDArray[np.bool_],
+    sources: frozenset[str],
+    kind: Kind,
+    strength: NDArray[np.bool_] | None = None,
+) -> PartOnsets:
+    """The candidates of a part that listens to the third octaves ``inside`` (bands,), and measures strength
+    over ``strength`` (bands,).
+    """
+    onset_power = onset_power_of(candidates)
+    level, strong = (
+        power_to_db(onset_power[:, bands].sum(axis=1, dtype=np.float64))
+        for bands in (inside, inside if strength is None else strength)
+    )
+    return PartOnsets(candidates, onset_power, level, inside, sources, kind, strong)
 
 
-def loud_first(heard: dict[str, Heard]) -> dict[str, NDArray[np.bool_]]:
-    """Per part, the strokes that teach the others, (n,): near the loudest of their microphone, and no other's.
+def loud_first(heard: dict[str, PartOnsets]) -> dict[str, NDArray[np.bool_]]:
+    """Per part, the strokes that teach the others, (n,): near the loudest of their microphone, and no
+    other's.
 
-    Loudness is taken relative to the loudest of each microphone, so that gains do not matter. A stroke that another close
-    microphone heard clearly before, or heard far stronger at about the same time, is that one's.
+    Loudness is taken relative to the loudest of each microphone, so that gains do not matter. A stroke that
+    another close microphone heard clearly before, or heard far stronger at about the same time, is that
+    one's.
     """
     relative = {key: here.level_db - loudest_db(here) for key, here in heard.items()}
     out = {}
@@ -67,22 +80,33 @@ def loud_first(heard: dict[str, Heard]) -> dict[str, NDArray[np.bool_]]:
         time_s, mine = here.candidates.time_s, relative[key]
         own = mine > -_USUAL_UNDER_DB
         for other, there in heard.items():
-            if other == key or there.kind == "overall" or here.sources & there.sources or not len(there.level_db):
+            if (
+                other == key
+                or there.kind == "overall"
+                or here.sources & there.sources
+                or not len(there.level_db)
+            ):
                 continue
             their_s = there.candidates.time_s
-            before = _loudest_between(relative[other], *np.searchsorted(their_s, [time_s - LATEST_S, time_s - 0.0002]))
-            around = _loudest_between(relative[other], *np.searchsorted(their_s, [time_s - 0.004, time_s + 0.004]))
+            before = _loudest_between(
+                relative[other], *np.searchsorted(their_s, [time_s - LATEST_S, time_s - 0.0002])
+            )
+            around = _loudest_between(
+                relative[other], *np.searchsorted(their_s, [time_s - 0.004, time_s + 0.004])
+            )
             own &= (before < mine - 10.0) & (around < mine + 3.0)
         out[key] = own
     return out
 
 
-def loudest_db(here: Heard) -> float:
+def loudest_db(here: PartOnsets) -> float:
     """The level of the few loudest candidates of a part."""
     return float(np.median(np.sort(here.level_db)[-5:])) if len(here.level_db) else -40.0
 
 
-def _loudest_between(level_db: NDArray[np.float64], low: NDArray[np.int64], high: NDArray[np.int64]) -> NDArray[np.float64]:
+def _loudest_between(
+    level_db: NDArray[np.float64], low: NDArray[np.int64], high: NDArray[np.int64]
+) -> NDArray[np.float64]:
     out = np.full(len(low), NEVER_DB)
     for step in range(3):
         at = low + step
@@ -91,7 +115,7 @@ def _loudest_between(level_db: NDArray[np.float64], low: NDArray[np.int64], high
     return out
 
 
-def usual_db(here: Heard, first: NDArray[np.bool_]) -> float:
+def usual_db(here: PartOnsets, first: NDArray[np.bool_]) -> float:
     """The level of a part's loud usual strokes, judged by what arrives in its microphone first."""
     own = here.level_db[first] if np.count_nonzero(first) >= 3 else here.level_db
     if not len(own):

@@ -1,4 +1,6 @@
-"""Prediction: what the strokes of all others must have put into a microphone, by the leaks that were learnt."""
+"""Prediction: what the strokes of all others must have put into a microphone, by the leaks that were
+learnt.
+"""
 
 from __future__ import annotations
 
@@ -8,13 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.spill.leaks import Leak
-from nubrak.core.spill.onsets import Heard
+from nubrak.core.spill.onsets import PartOnsets
 
 _LATER_S, _LATER_REACH_S = 0.0115, 0.008  # the window of a stroke hears what comes up to 20 ms after it
 
 
-def nearest(time_s: NDArray[np.float64], other_s: NDArray[np.float64], strength: NDArray[np.float64], reach_s: float) -> NDArray[np.int64]:
-    """For every time (n,) the strongest of ``other_s`` (m,), in order, within ``reach_s``, as an index, or -1."""
+def nearest(
+    time_s: NDArray[np.float64], other_s: NDArray[np.float64], strength: NDArray[np.float64], reach_s: float
+) -> NDArray[np.int64]:
+    """For every time (n,) the strongest of ``other_s`` (m,), in order, within ``reach_s``, as an index, or
+    -1.
+    """
     if not len(other_s):
         return np.full(len(time_s), -1, np.int64)
     right = np.searchsorted(other_s, time_s)
@@ -27,10 +33,10 @@ def nearest(time_s: NDArray[np.float64], other_s: NDArray[np.float64], strength:
 
 @dataclass(frozen=True)
 class Spilt:
-    """What the others' strokes put at each candidate of a part: ``power`` (n, bands), ``later`` (n, bands) what those put into its
-    window that are due somewhat later; ``source`` (n,) the index in ``names`` of
-    the part that puts most, or -1; ``off_s`` (n,) how far the arrival is from where that part's spill is due; ``at_s`` (n,) when
-    that part was struck.
+    """What the others' strokes put at each candidate of a part: ``power`` (n, bands), ``later`` (n, bands)
+    what those put into its window that are due somewhat later; ``source`` (n,) the index in ``names`` of the
+    part that puts most, or -1; ``off_s`` (n,) how far the arrival is from where that part's spill is due;
+    ``at_s`` (n,) when that part was struck.
     """
 
     power: NDArray[np.float32]
@@ -41,15 +47,25 @@ class Spilt:
     names: tuple[str, ...]
 
 
-def predict(key: str, heard: dict[str, Heard], leaks: dict[tuple[str, str], Leak], own: dict[str, NDArray[np.float64]] | None, only: frozenset[str] | None = None) -> Spilt:
+def predict(
+    key: str,
+    heard: dict[str, PartOnsets],
+    leaks: dict[tuple[str, str], Leak],
+    own: dict[str, NDArray[np.float64]] | None,
+    only: frozenset[str] | None = None,
+) -> Spilt:
     """What the others' strokes put into the part ``key``.
 
-    ``own`` holds how likely each candidate of each part is a stroke of its own; None takes each as one. ``only`` names the parts
-    that are believed to leak.
+    ``own`` holds how likely each candidate of each part is a stroke of its own; None takes each as one.
+    ``only`` names the parts that are believed to leak.
     """
     here = heard[key]
     time_s, count = here.candidates.time_s, len(here.level_db)
-    total, later, most = np.zeros(here.net.shape, np.float32), np.zeros(here.net.shape, np.float32), np.zeros(count)
+    total, later, most = (
+        np.zeros(here.onset_power.shape, np.float32),
+        np.zeros(here.onset_power.shape, np.float32),
+        np.zeros(count),
+    )
     source, off, at_s = np.full(count, -1, np.int64), np.full(count, np.inf), np.full(count, np.nan)
     names = tuple(k for k in heard if (k, key) in leaks and (only is None or k in only))
     for number, other in enumerate(names):
@@ -58,9 +74,11 @@ def predict(key: str, heard: dict[str, Heard], leaks: dict[tuple[str, str], Leak
         their_s = there.candidates.time_s
         due = time_s - leak.delay_s
         strength = there.level_db + 10.0 * np.log10(np.maximum(weight, 1e-12))
-        rows, j, power = _arriving(due, their_s, strength, weight, there.net, leak, leak.reach_s)
+        rows, j, power = _arriving(due, their_s, strength, weight, there.onset_power, leak, leak.reach_s)
         total[rows] += power
-        after, _, more_power = _arriving(due + _LATER_S, their_s, strength, weight, there.net, leak, _LATER_REACH_S)
+        after, _, more_power = _arriving(
+            due + _LATER_S, their_s, strength, weight, there.onset_power, leak, _LATER_REACH_S
+        )
         later[after] += more_power
         inside = power[:, here.inside].sum(axis=1)
         more = inside > most[rows]
@@ -73,12 +91,19 @@ def predict(key: str, heard: dict[str, Heard], leaks: dict[tuple[str, str], Leak
 
 
 def _arriving(
-    due_s: NDArray[np.float64], their_s: NDArray[np.float64], strength: NDArray[np.float64], weight: NDArray[np.float64], net: NDArray[np.float32],
-    leak: Leak, reach_s: float,
+    due_s: NDArray[np.float64],
+    their_s: NDArray[np.float64],
+    strength: NDArray[np.float64],
+    weight: NDArray[np.float64],
+    onset_power: NDArray[np.float32],
+    leak: Leak,
+    reach_s: float,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]:
-    """The rows (m,) at which another's stroke arrives, which stroke, (m,), and the power per band it brings, (m, bands)."""
+    """The rows (m,) at which another's stroke arrives, which stroke, (m,), and the power per band it brings,
+    (m, bands).
+    """
     j = nearest(due_s, their_s, strength, reach_s)
     rows = np.nonzero((j >= 0) & (weight[np.maximum(j, 0)] > 0))[0] if len(weight) else np.zeros(0, np.int64)
     j = j[rows]
     drift = weight[j] * 10.0 ** (leak.local_db[rows] / 10.0)
-    return rows, j, net[j] * (leak.colour * drift[:, None]).astype(np.float32)
+    return rows, j, onset_power[j] * (leak.colour * drift[:, None]).astype(np.float32)

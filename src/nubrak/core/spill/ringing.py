@@ -1,8 +1,8 @@
 """Ringing: how a part's own strokes go on sounding, and what of a candidate that explains.
 
-A drum's ring may swell again long after the stroke: modes that beat, a room that answers, a sound with an echo of its own. It does
-so after every stroke alike. So the course after the part's own strokes, relative to each, gives what is due after any stroke; a
-new stroke stands over it.
+A drum's ring may swell again long after the stroke: modes that beat, a room that answers, a sound with an
+echo of its own. It does so after every stroke alike. So the band envelope after the part's own strokes,
+relative to each, gives what is due after any stroke; a new stroke stands over it.
 """
 
 from __future__ import annotations
@@ -33,16 +33,19 @@ NOT_DUE_DB = 40.0
 PAIRS = ((0, 1), (2, 3), (4, 5))  # the regions of low, middle and high
 
 
-def over_ringing(course: NDArray[np.float16], time_s: NDArray[np.float64], own: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How far each candidate at ``time_s`` (n,) stands over what its part's own strokes make ring there, in low, middle and high,
-    (n, 3) in dB, ``NOT_DUE_DB`` where nothing is due. ``own`` (n,) is how likely each is a stroke of the part's own.
+def over_ringing(
+    band_envelope: NDArray[np.float16], time_s: NDArray[np.float64], own: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """How far each candidate at ``time_s`` (n,) stands over what its part's own strokes make ring there, in
+    low, middle and high, (n, 3) in dB, ``NOT_DUE_DB`` where nothing is due. ``own`` (n,) is how likely each
+    is a stroke of the part's own.
     """
     out = np.full((len(time_s), 3), NOT_DUE_DB)
     strokes = np.nonzero(own > 0.7)[0]
-    if len(strokes) < _FEWEST or not len(course):
+    if len(strokes) < _FEWEST or not len(band_envelope):
         return out
-    here_db = _in_pairs(power_at(course, time_s, _FRAMES))
-    after_db = _template(course, time_s[strokes], here_db[strokes])
+    here_db = _in_pairs(power_at(band_envelope, time_s, _FRAMES))
+    after_db = _template(band_envelope, time_s[strokes], here_db[strokes])
     last = np.searchsorted(time_s[strokes], time_s - _AT_LEAST_S) - 1
     due = np.full_like(out, -np.inf)
     for back in range(_LOOK_BACK):
@@ -53,17 +56,22 @@ def over_ringing(course: NDArray[np.float16], time_s: NDArray[np.float64], own: 
     return np.clip(np.where(np.isfinite(due), here_db - due, NOT_DUE_DB), -10.0, NOT_DUE_DB)
 
 
-def over_past(course: NDArray[np.float16], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How far each candidate stands over the loudest of the 100 ms before it, in low, middle and high, (n, 3) in dB."""
-    if not len(course):
+def over_past(band_envelope: NDArray[np.float16], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far each candidate stands over the loudest of the 100 ms before it, in low, middle and high, (n, 3)
+    in dB.
+    """
+    if not len(band_envelope):
         return np.full((len(time_s), 3), NOT_DUE_DB)
-    before = power_at(course, time_s - (_PAST_FRAMES + 2) * STEP_S, _PAST_FRAMES)
-    return np.clip(_in_pairs(power_at(course, time_s, _FRAMES)) - _in_pairs(before), -40.0, NOT_DUE_DB)
+    before = power_at(band_envelope, time_s - (_PAST_FRAMES + 2) * STEP_S, _PAST_FRAMES)
+    return np.clip(_in_pairs(power_at(band_envelope, time_s, _FRAMES)) - _in_pairs(before), -40.0, NOT_DUE_DB)
 
 
-def echo_share(time_s: NDArray[np.float64], level_db: NDArray[np.float64], own: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How regularly something softer follows the part's own strokes just as late as each candidate follows the last louder one, (n,):
-    the share of strokes, 0 to 1, that are followed so. No hand is as regular as a wall or a ring.
+def echo_share(
+    time_s: NDArray[np.float64], level_db: NDArray[np.float64], own: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """How regularly something softer follows the part's own strokes just as late as each candidate follows
+    the last louder one, (n,): the share of strokes, 0 to 1, that are followed so. No hand is as regular as a
+    wall or a ring.
     """
     out = np.zeros(len(time_s))
     strokes = np.nonzero(own > 0.7)[0]
@@ -80,20 +88,25 @@ def echo_share(time_s: NDArray[np.float64], level_db: NDArray[np.float64], own: 
         rows.append(later[inside][taken])
     lag, row = np.concatenate(lags), np.concatenate(rows)
     known = np.sort(lag)
-    share = (np.searchsorted(known, lag + _ECHO_WITHIN_S, side="right") - np.searchsorted(known, lag - _ECHO_WITHIN_S)) / len(strokes)
+    share = (
+        np.searchsorted(known, lag + _ECHO_WITHIN_S, side="right")
+        - np.searchsorted(known, lag - _ECHO_WITHIN_S)
+    ) / len(strokes)
     np.maximum.at(out, row, np.minimum(share, 1.0))
     return out
 
 
-def rings_s(course: NDArray[np.float16], time_s: NDArray[np.float64], piece: Piece) -> NDArray[np.float64]:
-    """How long each candidate at ``time_s`` (n,) rings in its piece's own band, (n,) in s: until it has fallen ``_GONE_DB``, or until
-    the course rises again, which is the next stroke.
+def rings_s(
+    band_envelope: NDArray[np.float16], time_s: NDArray[np.float64], piece: Piece
+) -> NDArray[np.float64]:
+    """How long each candidate at ``time_s`` (n,) rings in its piece's own band, (n,) in s: until it has
+    fallen ``_GONE_DB``, or until the band envelope rises again, which is the next stroke.
     """
     out = np.full(len(time_s), _LONGEST_RING_S)
-    if not len(course):
+    if not len(band_envelope):
         return out
     inside = (EDGES_HZ[1:] > piece.low_hz) & (EDGES_HZ[:-1] < piece.high_hz)
-    level = power_to_db((0.5 * 10.0 ** (course.astype(np.float64) / 10.0))[:, inside].sum(axis=1))
+    level = power_to_db((0.5 * 10.0 ** (band_envelope.astype(np.float64) / 10.0))[:, inside].sum(axis=1))
     steps = round(_LONGEST_RING_S / STEP_S)
     level = np.concatenate([level, np.full(steps + 2, FLOOR_DB)])
     first = np.floor(time_s / STEP_S + 1e-6).astype(np.int64)
@@ -110,11 +123,14 @@ def _in_pairs(power: NDArray[np.float64]) -> NDArray[np.float64]:
     return power_to_db(power.reshape(*power.shape[:-1], REGIONS // 2, 2).sum(axis=-1))
 
 
-def _template(course: NDArray[np.float16], at_s: NDArray[np.float64], level_db: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The course after a stroke relative to it, (_LAGS, 3) in dB, from strokes at ``at_s`` (m,) of ``level_db`` (m, 3).
+def _template(
+    band_envelope: NDArray[np.float16], at_s: NDArray[np.float64], level_db: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """The band envelope after a stroke relative to it, (_LAGS, 3) in dB, from strokes at ``at_s`` (m,) of
+    ``level_db`` (m, 3).
 
-    A stroke is followed until the next that is about as loud. What lies between, soft strokes or a swelling, is told apart by
-    how regular it is: the template keeps to what most strokes have after them.
+    A stroke is followed until the next that is about as loud. What lies between, soft strokes or a swelling,
+    is told apart by how regular it is: the template keeps to what most strokes have after them.
     """
     whole = level_db.max(axis=1)
     usual = np.percentile(whole, 80)
@@ -126,24 +142,33 @@ def _template(course: NDArray[np.float16], at_s: NDArray[np.float64], level_db: 
             until[number] = at_s[row + 1 + later[0]] - at_s[row]
     lags = np.arange(_LAGS)
     times = at_s[rows][:, None] + lags * STEP_S
-    after = _in_pairs(power_at(course, times.ravel(), _FRAMES)).reshape(len(rows), _LAGS, 3) - level_db[rows][:, None]
+    after = (
+        _in_pairs(power_at(band_envelope, times.ravel(), _FRAMES)).reshape(len(rows), _LAGS, 3)
+        - level_db[rows][:, None]
+    )
     after[lags * STEP_S > until[:, None] - 0.035] = np.inf
     heard = np.isfinite(after[..., 0]).sum(axis=0)
     # The quantile of those that are still followed: the others are sorted behind them.
     place = _QUANTILE * np.maximum(heard - 1, 0)
     low = np.floor(place).astype(np.int64)
     after.sort(axis=0)
-    below, above = (np.take_along_axis(after, at[None, :, None], axis=0)[0] for at in (low, np.minimum(low + 1, np.maximum(heard - 1, 0))))
+    below, above = (
+        np.take_along_axis(after, at[None, :, None], axis=0)[0]
+        for at in (low, np.minimum(low + 1, np.maximum(heard - 1, 0)))
+    )
     enough = (heard >= _FEWEST)[:, None]
     below, above = np.where(enough, below, 0.0), np.where(enough, above, 0.0)
     return np.where(enough, below + (above - below) * (place - low)[:, None], -np.inf)
 
 
-def blooms(course: NDArray[np.float16], time_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """How far what begins at each time (n,) still stands over what was before, a fifth to half a second later, in dB, (n,); and how far it
-    then stands over its own first 40 ms, (n,). Only a crash does not fall meanwhile: both in the region where it is loudest.
+def sustain_ratio(
+    band_envelope: NDArray[np.float16], time_s: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """How far what begins at each time (n,) still stands over what was before, a fifth to half a second
+    later, in dB, (n,); and how far it then stands over its own first 40 ms, (n,). Only a crash does not fall
+    meanwhile: both in the region where it is loudest.
     """
-    level = course[:, _CRASH_REGION].astype(np.float64)
+    level = band_envelope[:, _CRASH_REGION].astype(np.float64)
     power = 0.5 * 10.0 ** (level / 10.0)
     if len(power) < _LATER_STEPS[1]:
         return np.zeros(len(time_s)), np.full(len(time_s), -_MOST_DB)

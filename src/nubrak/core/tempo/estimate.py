@@ -11,7 +11,10 @@ from pydantic import BaseModel, Field
 from nubrak.core.tempo.tempo_map import LEAST_BPM, MOST_BPM
 
 _LOOKED_LOW_BPM, _LOOKED_HIGH_BPM = 40.0, 240.0
-_USUAL_BPM, _USUAL_OCTAVES = 115.0, 0.9  # people tap around here (Moelants, "Preferred tempo reconsidered", 2002, from memory)
+_USUAL_BPM, _USUAL_OCTAVES = (
+    115.0,
+    0.9,
+)  # people tap around here (Moelants, "Preferred tempo reconsidered", 2002, from memory)
 _DIVISIONS = (1, 2, 3, 4)
 
 
@@ -19,21 +22,28 @@ class TempoGuess(BaseModel):
     """A tempo that hits suggest."""
 
     bpm: float
-    confidence: float = Field(description="0 to 1: how well the hits lie on its grid, and how much better than on any other")
+    confidence: float = Field(
+        description="0 to 1: how well the hits lie on its grid, and how much better than on any other"
+    )
     first_beat_s: float = Field(description="where its first beat would stand")
 
 
-def estimate_tempo(time_s: NDArray[np.float64], weight: NDArray[np.float64] | None = None) -> list[TempoGuess]:
-    """The likeliest tempo of hits at ``time_s`` (n,), then half of it and double it; empty where fewer than 8 hits tell.
+def estimate_tempo(
+    time_s: NDArray[np.float64], weight: NDArray[np.float64] | None = None
+) -> list[TempoGuess]:
+    """The likeliest tempo of hits at ``time_s`` (n,), then half of it and double it; empty where fewer than 8
+    hits tell.
 
-    How strongly a pulse of each tempo runs through the hits is the length of the sum of their phases on it (a tempogram of the
-    hits: Grosche & Müller, IEEE TASLP 19(6), 2011; the test is Rayleigh's). A tempo is worth its beat and its divisions together.
+    How strongly a pulse of each tempo runs through the hits is the length of the sum of their phases on it (a
+    tempogram of the hits: Grosche & Müller, IEEE TASLP 19(6), 2011; the test is Rayleigh's). A tempo is worth
+    its beat and its divisions together.
     """
     if len(time_s) < 8:
         return []
     weights = np.ones(len(time_s)) if weight is None else np.asarray(weight, np.float64)
     weights = weights / weights.sum()
-    # Neighbouring tempos fall out of step over the length of the take: that is how finely they must be looked at.
+    # Neighbouring tempos fall out of step over the length of the take: that is how finely they must be looked
+    # at.
     length_s = max(float(time_s[-1] - time_s[0]), 1.0)
     step = 60.0 / (8.0 * length_s)
     tempos = np.arange(_LOOKED_LOW_BPM, _LOOKED_HIGH_BPM, max(step, 0.01))
@@ -51,14 +61,24 @@ def estimate_tempo(time_s: NDArray[np.float64], weight: NDArray[np.float64] | No
     for bpm, worth in ((tempos[best], 1.0), (tempos[best] / 2, 0.5), (tempos[best] * 2, 0.5)):
         if LEAST_BPM <= bpm <= MOST_BPM:
             fine = _refined(time_s, weights, float(bpm))
-            out.append(TempoGuess(bpm=round(fine, 3), confidence=round(confidence * worth, 3), first_beat_s=_first_beat(time_s, weights, fine)))
+            out.append(
+                TempoGuess(
+                    bpm=round(fine, 3),
+                    confidence=round(confidence * worth, 3),
+                    first_beat_s=_first_beat(time_s, weights, fine),
+                )
+            )
     return out
 
 
-def _phases(time_s: NDArray[np.float64], weights: NDArray[np.float64], per_minute: NDArray[np.float64]) -> NDArray[np.complex128]:
+def _phases(
+    time_s: NDArray[np.float64], weights: NDArray[np.float64], per_minute: NDArray[np.float64]
+) -> NDArray[np.complex128]:
     out = np.empty(len(per_minute), np.complex128)
     for at in range(0, len(per_minute), 256):
-        out[at : at + 256] = np.exp(2j * np.pi / 60.0 * per_minute[at : at + 256, None] * time_s[None]) @ weights
+        out[at : at + 256] = (
+            np.exp(2j * np.pi / 60.0 * per_minute[at : at + 256, None] * time_s[None]) @ weights
+        )
     return out
 
 
@@ -72,9 +92,13 @@ def _refined(time_s: NDArray[np.float64], weights: NDArray[np.float64], bpm: flo
 
 
 def _first_beat(time_s: NDArray[np.float64], weights: NDArray[np.float64], bpm: float) -> float:
-    """Where the first beat stands: the finest division says where the steps lie, and most strokes fall on the step that is the beat."""
+    """Where the first beat stands: the finest division says where the steps lie, and most strokes fall on the
+    step that is the beat.
+    """
     period = 60.0 / bpm
-    phases = {division: complex(_phases(time_s, weights, np.array([bpm * division]))[0]) for division in _DIVISIONS}
+    phases = {
+        division: complex(_phases(time_s, weights, np.array([bpm * division]))[0]) for division in _DIVISIONS
+    }
     division = max((2, 3, 4), key=lambda one: abs(phases[one]))
     step = period / division
     places = (np.angle(phases[division]) / (2 * np.pi) + np.arange(division)) * step
@@ -84,7 +108,9 @@ def _first_beat(time_s: NDArray[np.float64], weights: NDArray[np.float64], bpm: 
 
 
 def tapped(times_s: Sequence[float]) -> float | None:
-    """The tempo of taps, in beats per minute: the slope through them (Theil–Sen, so that one late tap spoils nothing); None for fewer than three."""
+    """The tempo of taps, in beats per minute: the slope through them (Theil–Sen, so that one late tap spoils
+    nothing); None for fewer than three.
+    """
     taps = np.asarray(times_s, np.float64)
     if len(taps) < 3 or np.any(np.diff(taps) <= 0):
         return None

@@ -11,17 +11,26 @@ _NEAR_BEAT = 0.18  # of a beat: strokes further off are no beats
 _FOLLOWS = 0.35  # how far one bar's error moves the next
 
 
-def follow(tempo: Tempo, time_s: NDArray[np.float64], weight: NDArray[np.float64] | None = None, end_s: float | None = None) -> list[TempoChange]:
+def follow(
+    tempo: Tempo,
+    time_s: NDArray[np.float64],
+    weight: NDArray[np.float64] | None = None,
+    end_s: float | None = None,
+) -> list[TempoChange]:
     """Tempo changes, one per bar, with which the grid of ``tempo`` stays with the hits at ``time_s`` (n,).
 
-    Bar by bar from bar 1: strokes near the expected beats and eighths say how early or late the bar came and how fast it goes; the
-    next bar is expected accordingly (a phase and period correction as in Large & Jones, Psychological Review 106(1), 1999, from
-    memory). Where nothing is played the last tempo goes on.
+    Bar by bar from bar 1: strokes near the expected beats and eighths say how early or late the bar came and
+    how fast it goes; the next bar is expected accordingly (a phase and period correction as in Large & Jones,
+    Psychological Review 106(1), 1999, from memory). Where nothing is played the last tempo goes on.
     """
     times = np.sort(np.asarray(time_s, np.float64))
     if len(times) < 4:
         return []
-    weights = np.ones(len(times)) if weight is None else np.asarray(weight, np.float64)[np.argsort(time_s, kind="stable")]
+    weights = (
+        np.ones(len(times))
+        if weight is None
+        else np.asarray(weight, np.float64)[np.argsort(time_s, kind="stable")]
+    )
     until = float(times[-1]) if end_s is None else end_s
     bar, period = tempo.bar_beats, 60.0 / tempo.bpm
     line = tempo.bar_one_s
@@ -33,7 +42,8 @@ def follow(tempo: Tempo, time_s: NDArray[np.float64], weight: NDArray[np.float64
         off = where - nearest
         close = np.abs(off) <= _NEAR_BEAT
         if close.any():
-            # Error at the next bar line, as a straight line through the strokes' errors says, held back where few tell.
+            # Error at the next bar line, as a straight line through the strokes' errors says, held back where
+            # few tell.
             x, y, w = nearest[close], off[close], weights[inside][close]
             if len(np.unique(x)) >= 3:
                 slope, offset = np.polyfit(x, y, 1, w=np.sqrt(w))

@@ -15,10 +15,15 @@ _OF_KIND = {"straight": 1.0, "triplet": 2.0 / 3.0, "dotted": 1.5}
 class Grid(BaseModel):
     """The steps that strokes are meant to fall on."""
 
-    step: Literal[2, 4, 8, 16, 32, 64] = Field(default=16, description="the note value of a step: 16 is a sixteenth")
+    step: Literal[2, 4, 8, 16, 32, 64] = Field(
+        default=16, description="the note value of a step: 16 is a sixteenth"
+    )
     kind: StepKind = "straight"
     swing_percent: float = Field(
-        default=50.0, ge=50, le=80, description="where the second of two steps stands between them: 50 in the middle, 66.7 as in triplets",
+        default=50.0,
+        ge=50,
+        le=80,
+        description="where the second of two steps stands: 50 in the middle, 66.7 as in triplets",
     )
 
     @property
@@ -40,7 +45,9 @@ class Grid(BaseModel):
         return np.asarray(near[np.arange(len(beats)), np.argmin(away + 1e-9 * np.arange(3), axis=1)])
 
     def labels(self, count: int, beat_unit: int = 4) -> list[str]:
-        """What the first ``count`` steps of a bar are called: beats by number, their middles +, what lies between by how drummers count."""
+        """What the first ``count`` steps of a bar are called: beats by number, their middles +, what lies
+        between by how drummers count.
+        """
         beat = 4.0 / beat_unit
         out = []
         for number in range(count):

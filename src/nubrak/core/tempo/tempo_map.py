@@ -1,7 +1,7 @@
 """Tempo: seconds to beats and back, a tempo estimated from hits, a tempo map that follows a performance.
 
-Hits are anchored in seconds. Tempo only says where the grid lies and what a MIDI file states, so changing it never moves a hit.
-Beats are quarter notes, counted from bar 1.
+Hits are anchored in seconds. Tempo only says where the grid lies and what a MIDI file states, so changing it
+never moves a hit. Beats are quarter notes, counted from bar 1.
 """
 
 from __future__ import annotations
@@ -32,8 +32,15 @@ class Tempo(BaseModel):
     bpm: float = Field(default=120.0, ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
     beats_per_bar: int = Field(default=4, ge=1, le=32)
     beat_unit: int = Field(default=4, description="2, 4, 8 or 16")
-    bar_one_s: float = Field(default=0.0, ge=0, le=86400, description="where bar 1 stands on the time line; the grid follows it, MIDI starts at zero")
-    changes: Annotated[list[TempoChange], AfterValidator(_in_order)] = Field(default=[], max_length=20000, description="where the tempo changes; empty: one tempo throughout")
+    bar_one_s: float = Field(
+        default=0.0,
+        ge=0,
+        le=86400,
+        description="where bar 1 stands on the time line; the grid follows it, MIDI starts at zero",
+    )
+    changes: Annotated[list[TempoChange], AfterValidator(_in_order)] = Field(
+        default=[], max_length=20000, description="where the tempo changes; empty: one tempo throughout"
+    )
 
     @property
     def bar_beats(self) -> float:
@@ -42,7 +49,9 @@ class Tempo(BaseModel):
 
 
 def _knots(tempo: Tempo) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Where each tempo begins in seconds and in beats, and its beats per second, (m,) each; the first reaches back for ever."""
+    """Where each tempo begins in seconds and in beats, and its beats per second, (m,) each; the first reaches
+    back for ever.
+    """
     starts = np.array([0.0, *[change.time_s for change in tempo.changes]])
     speed = np.array([tempo.bpm, *[change.bpm for change in tempo.changes]]) / 60.0
     beats = np.concatenate([[0.0], np.cumsum(np.diff(starts) * speed[:-1])])

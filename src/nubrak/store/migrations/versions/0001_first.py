@@ -20,7 +20,9 @@ def upgrade() -> None:
     )
     op.create_table(
         "edit",
-        sa.Column("session_id", sa.String(32), sa.ForeignKey("session.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column(
+            "session_id", sa.String(32), sa.ForeignKey("session.id", ondelete="CASCADE"), primary_key=True
+        ),
         sa.Column("number", sa.Integer, primary_key=True),
         sa.Column("label", sa.Text, nullable=False),
         sa.Column("forward", sa.JSON, nullable=False),
@@ -44,9 +46,17 @@ def upgrade() -> None:
     )
     # Audio does not compress; EXTERNAL keeps PostgreSQL from trying.
     op.execute("ALTER TABLE audio_chunk ALTER COLUMN data SET STORAGE EXTERNAL")
-    op.create_table("derived", sa.Column("key", sa.String(120), primary_key=True), sa.Column("data", sa.LargeBinary, nullable=False))
+    op.create_table(
+        "derived",
+        sa.Column("key", sa.String(120), primary_key=True),
+        sa.Column("data", sa.LargeBinary, nullable=False),
+    )
     op.execute("ALTER TABLE derived ALTER COLUMN data SET STORAGE EXTERNAL")
-    op.create_table("kit", sa.Column("id", sa.String(32), primary_key=True), sa.Column("document", sa.JSON, nullable=False))
+    op.create_table(
+        "kit",
+        sa.Column("id", sa.String(32), primary_key=True),
+        sa.Column("document", sa.JSON, nullable=False),
+    )
     op.create_table(
         "progress",
         sa.Column("audio", sa.String(64), primary_key=True),

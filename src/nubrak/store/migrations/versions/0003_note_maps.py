@@ -8,7 +8,11 @@ down_revision = "0002"
 
 
 def upgrade() -> None:
-    op.create_table("note_map", sa.Column("name", sa.String(80), primary_key=True), sa.Column("document", sa.JSON, nullable=False))
+    op.create_table(
+        "note_map",
+        sa.Column("name", sa.String(80), primary_key=True),
+        sa.Column("document", sa.JSON, nullable=False),
+    )
 
 
 def downgrade() -> None:

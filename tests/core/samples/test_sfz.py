@@ -1,0 +1,163 @@
+"""SFZ: texts as other programs write them, what is left out named, and what we write read by a reader of its
+own.
+"""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sfzlint.parser import validate_s
+
+from nubrak.core.layer.plan import plan_layer
+from nubrak.core.layer.settings import Layer
+from nubrak.core.problem import Problem
+from nubrak.core.samples.arrange import ArrivedSample
+from nubrak.core.samples.kit import Instrument, Kit, Measured, Sample
+from nubrak.core.samples.sfz import inside, instruments_of, read_sfz, write_sfz
+from nubrak.core.shape.notes import Notes
+
+MEASURED = Measured(length_s=0.3, peak_db=-3, loudness_lkfs=-20)
+
+
+def files(*names: str) -> dict[str, ArrivedSample]:
+    return {name: ArrivedSample(audio=name, name=name, attack_s=0.01, measured=MEASURED) for name in names}
+
+
+TEXT = r"""
+// the stage hands' snare
+<control> default_path=Samples\
+<global> ampeg_release=0.3 cutoff=4000
+<group> key=38 lovel=1 hivel=63 seq_length=2
+<region> seq_position=2 sample=Snare soft 2.wav volume=-3.5 tune=-20
+<region> seq_position=1 sample=Snare soft 1.wav
+<group> key=d2 lovel=64
+<region> sample=sub/Snare hard.wav offset=441
+ampeg_attack=0.002 ampeg_hold=0.1 ampeg_decay=0.5 ampeg_sustain=0
+<group> key=46 group=2 off_by=1 /* the open hat
+is silenced */ <region> sample=open.wav
+<group> key=42 group=1
+<region> sample=closed.wav
+<region> sample=release.wav trigger=release
+<region> sample=..\..\secret.wav
+<region> sample=*sine
+<region> sample=gone.wav
+"""
+FILES = files(
+    "Samples/Snare soft 1.wav",
+    "Samples/Snare soft 2.wav",
+    "Samples/sub/Snare hard.wav",
+    "Samples/open.wav",
+    "Samples/closed.wav",
+)
+
+
+def test_the_common_subset_is_read_and_the_rest_is_named() -> None:
+    read = read_sfz(TEXT)
+    made = {one.key: one for one in instruments_of(read, FILES, dict.fromkeys(FILES, 44100))}
+    assert set(made) == {38, 42, 46}, "d2 is 38 where c4 is 60"
+    snare = made[38]
+    assert snare.piece == "snare" and [s.name for s in snare.round_robin(40)] == [
+        "Snare soft 1.wav",
+        "Snare soft 2.wav",
+    ]
+    soft, [hard] = snare.round_robin(40)[1], snare.round_robin(100)
+    assert (soft.level_db, soft.tune_semitones, soft.low_velocity, soft.high_velocity) == (-3.5, -0.2, 1, 63)
+    assert (hard.begin_s, hard.attack_s, hard.attack_ms, hard.hold_ms, hard.decay_ms) == (
+        0.01,
+        0.01,
+        2.0,
+        100.0,
+        500.0,
+    )
+    assert made[46].silenced_by == [42] and made[42].silenced_by == []
+    said = " ".join(read.skipped)
+    for word in ("cutoff", "release", "outside", "sine", "gone.wav"):
+        assert word in said, word
+
+
+@pytest.mark.parametrize(
+    ("path", "plain"),
+    [
+        ("a/b.wav", "a/b.wav"),
+        (r"a\..\b.wav", "b.wav"),
+        ("../b.wav", None),
+        (r"..\..\b.wav", None),
+        ("/etc/b.wav", None),
+        (r"C:\b.wav", None),
+        ("a/../../b", None),
+        ("a\0b", None),
+    ],
+)
+def test_a_path_never_leads_out_of_its_folder(path: str, plain: str | None) -> None:
+    assert inside(path) == plain
+
+
+def test_a_text_without_regions_says_so() -> None:
+    for text in ("", "hello", "<region>", "<group> key=3", "\0\0\0"):
+        with pytest.raises(Problem, match="no region"):
+            read_sfz(text)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.text(alphabet='<>=/\\*#regionsamplkyv.0123456789- \n"', max_size=300))
+def test_any_text_is_read_or_refused_in_a_sentence(text: str) -> None:
+    try:
+        read = read_sfz("<region> sample=a.wav key=36 " + text)
+        instruments_of(read, files("a.wav"), {"a.wav": 44100})
+    except Problem as problem:
+        assert problem.what
+
+
+def test_what_is_written_reads_back_as_the_same_sound() -> None:
+    kit = Kit(
+        name="Stage",
+        instruments={
+            "s": Instrument(
+                name="Bench snare",
+                piece="snare",
+                key=38,
+                samples=[
+                    Sample(
+                        audio="a", low_velocity=1, high_velocity=60, velocity=45, attack_s=0.02, level_db=-2
+                    ),
+                    Sample(audio="b", low_velocity=1, high_velocity=60, velocity=45, tune_semitones=0.5),
+                    Sample(
+                        audio="c", low_velocity=61, high_velocity=127, velocity=110, hold_ms=50, decay_ms=300
+                    ),
+                ],
+            ),
+            "o": Instrument(
+                name="Open", piece="hi-hat", key=46, silenced_by=[42], samples=[Sample(audio="d")]
+            ),
+            "h": Instrument(name="Closed", piece="hi-hat", samples=[Sample(audio="e")]),
+        },
+    )
+    paths = {name: f"samples/{name} x.wav" for name in "abcde"}
+    text = write_sfz(kit, paths, dict.fromkeys("abcde", 48000))
+    # A reader of our own making would forgive our own mistakes: sfzlint's grammar reads it and its list of
+    # opcodes knows each of them.
+    complaints: list[tuple[str, str]] = []
+    found = validate_s(text, err_cb=lambda kind, said, token, name: complaints.append((kind, said)))
+    assert [said for kind, said in complaints if kind == "ERR"] == [] and len(found.regions) == 5
+    assert found.regions[0]["sample"] == "samples/a x.wav" and float(found.regions[0]["hivel"]) == 60
+    regions = [line for line in text.splitlines() if line.startswith("<region>")]
+    assert len(regions) == 5 and all(re.search(r" sample=samples/\w x\.wav$", line) for line in regions)
+    assert all(-144 <= float(re.search(r"volume=(\S+)", line)[1]) <= 6.0 for line in regions)  # type: ignore[index]
+    assert "offset=936" in regions[0], "half a millisecond before the attack at 0.02 s of 48000 Hz"
+    came = {
+        path: ArrivedSample(audio=name, name=path, attack_s=0.02, measured=MEASURED)
+        for name, path in paths.items()
+    }
+    back = {one.key: one for one in instruments_of(read_sfz(text), came, dict.fromkeys("abcde", 48000))}
+    assert set(back) == {38, 46, 42} and back[46].silenced_by == [42]
+    notes = Notes(np.arange(20) / 4, np.linspace(5, 127, 20).astype(np.int64), 38, 10, 0.5)
+    ours, theirs = (
+        plan_layer(Layer(instrument=one), notes, 48000) for one in (kit.instruments["s"], back[38])
+    )
+    assert [ours.samples[i].audio for i in ours.sample] == [theirs.samples[i].audio for i in theirs.sample]
+    ratio = 20 * np.log10(ours.gain / theirs.gain)
+    assert np.ptp(ratio) < 0.02, "louder or softer all alike"
