@@ -154,9 +154,8 @@ def test_tuning_keeps_the_pass_band_and_lets_no_alias_through(semitones: float) 
     rate, count = 44100, 1 << 16
     ratio = 2 ** (semitones / 12)
     window = kaiser(count // 4, 22.0)  # side lobes under -160 dB
-    bandwidth = (
-        len(window) * float((window**2).sum()) / float(window.sum()) ** 2
-    )  # of its noise, in bins (Harris 1978)
+    # Of its noise, in bins (Harris 1978).
+    bandwidth = len(window) * float((window**2).sum()) / float(window.sum()) ** 2
 
     def levels(hz: float) -> tuple[float, float]:
         tone = (0.5 * np.sin(2 * np.pi * hz * np.arange(count) / rate)).astype(np.float32)[:, None]

@@ -32,9 +32,8 @@ def test_the_error_of_dither_does_not_depend_on_the_signal(bits: int, level: flo
 def test_a_soft_tone_survives_sixteen_bits_without_harmonics() -> None:
     rate, count = 48000, 1 << 17
     hz = 1001 * rate / count
-    tone = (
-        0.4 / 32768 * np.sin(2 * np.pi * hz * np.arange(count) / rate)
-    )  # under half a step: plain rounding would leave nothing
+    # Under half a step: plain rounding would leave nothing.
+    tone = 0.4 / 32768 * np.sin(2 * np.pi * hz * np.arange(count) / rate)
     made = (dithered(tone[:, None].astype(np.float32), 16) >> 16)[:, 0] / 32768
     spectrum = np.abs(np.fft.rfft(made)) * 2 / count
     assert spectrum[1001] == pytest.approx(0.4 / 32768, rel=0.05)

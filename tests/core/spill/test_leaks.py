@@ -11,9 +11,10 @@ from nubrak.core.find.bands import BAND_EDGES_HZ
 from nubrak.core.find.candidates import Candidates
 from nubrak.core.find.combine import combine_microphones
 from nubrak.core.find.search import find_candidates
+from nubrak.core.signal.nearest import strongest_within
 from nubrak.core.spill.leaks import learn_leak
 from nubrak.core.spill.onsets import PartOnsets, loud_first, part_onsets
-from nubrak.core.spill.prediction import nearest, predict
+from nubrak.core.spill.prediction import predict
 
 RATE_HZ = 44100
 BANDS = len(BAND_EDGES_HZ) - 1
@@ -139,7 +140,7 @@ def test_too_few_or_scattered_arrivals_teach_nothing() -> None:
 
 
 def test_the_strongest_in_reach_is_the_nearest() -> None:
-    found = nearest(
+    found = strongest_within(
         np.array([0.1, 0.2, 0.5]), np.array([0.099, 0.101, 0.25]), np.array([-30.0, -10.0, -5.0]), 0.004
     )
     assert found.tolist() == [1, -1, -1]

@@ -14,13 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.find import rise_in_band
-from nubrak.core.signal import power_to_db
+from nubrak.core.signal import db_to_power, power_to_db, strongest_within
 from nubrak.core.spill import (
     NEVER_DB,
     Leak,
     PartOnsets,
     echo_share,
-    nearest,
     over_past,
     over_ringing,
     predict,
@@ -109,7 +108,7 @@ FOR = (
 )
 AGAINST = ("louder_over_db", "similarity_other", "echo_share")
 _OWN_BANDS = 6
-_GAINS = 10.0 ** (np.arange(-24.0, 9.0, 3.0) / 10.0)
+_GAINS = db_to_power(np.arange(-24.0, 9.0, 3.0))
 _MOST_STROKES = 60
 _REGIONS = {"low": (0, 10), "mid": (10, 19), "high": (19, 29)}  # third octaves, parted at 250 Hz and 2 kHz
 _MEMBER_SIMILARITY = 0.7
@@ -252,7 +251,7 @@ def _elsewhere(
     for other in others:
         there = heard[other]
         their_s = there.candidates.time_s
-        j = nearest(time_s + 0.001, their_s, there.level_db, 0.013)
+        j = strongest_within(time_s + 0.001, their_s, there.level_db, 0.013)
         rows = np.nonzero(j >= 0)[0]
         heard_by[rows] += 1
         if there.kind != "overall":
@@ -275,7 +274,7 @@ def _elsewhere(
                     axis=1, dtype=np.float64
                 )
             )
-            k = nearest(time_s + back.delay_s, their_s, there.level_db, 0.004)
+            k = strongest_within(time_s + back.delay_s, their_s, there.level_db, 0.004)
             floor = float(np.percentile(there.level_db, 10)) if len(there.level_db) else -80.0
             observed = np.where(
                 k >= 0, there.level_db[np.maximum(k, 0)] if len(there.level_db) else floor, floor - 3.0

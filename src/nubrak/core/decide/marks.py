@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.decide.settings import MARK_REACH_S, Mark
+from nubrak.core.signal import nearest_of
 
 _AT_S = 0.0005  # and speaks of the very place within this
 SURE_NATS = 3.0
@@ -17,9 +18,7 @@ def rows_of_marks(time_s: NDArray[np.float64], marks: list[Mark]) -> dict[int, M
     if not len(time_s) or not marks:
         return rows
     at = np.array([mark.time_s for mark in marks])
-    right = np.clip(np.searchsorted(time_s, at), 0, len(time_s) - 1)
-    left = np.maximum(right - 1, 0)
-    near = np.where(np.abs(time_s[left] - at) <= np.abs(time_s[right] - at), left, right)
+    near = nearest_of(at, time_s)
     for mark, row, away in zip(marks, near.tolist(), np.abs(time_s[near] - at).tolist(), strict=True):
         if away <= MARK_REACH_S:
             rows[row] = mark

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.signal import ORDER, prediction_error_filter, prediction_residual, windows_at
+from nubrak.core.signal import ORDER, db_to_gain, prediction_error_filter, prediction_residual, windows_at
 
 UNDER_PEAK_DB = 40.0
 _BEFORE_MS = 30.0  # what is looked at ahead of the coarse place
@@ -42,7 +42,7 @@ def _first_new_sample(windows: NDArray[np.float32], before: int, learn: int) -> 
     size = np.abs(windows[:, ORDER:])
     peak = size[:, before - learn // 4 :].max(axis=1)
     # A little white noise, far under the stroke, keeps the fit from modelling what does not matter.
-    ridge = learn * (peak.astype(np.float64) * 10.0 ** (_RIDGE_DB / 20.0)) ** 2 + 1e-18
+    ridge = learn * (peak.astype(np.float64) * db_to_gain(_RIDGE_DB)) ** 2 + 1e-18
     taps = prediction_error_filter(windows[:, : ORDER + learn], ridge).astype(np.float32)
     error = np.abs(prediction_residual(windows, taps))
     # The raw signal decides where it was silent before; the prediction error where something rang.
@@ -71,7 +71,7 @@ def _past_forerunner(
     """
     ms = learn / _LEARN_MS
     out = first.copy()
-    main = np.argmax(size >= (peak * 10.0 ** (-_FORERUNNER_DB / 20.0))[:, None], axis=1)
+    main = np.argmax(size >= (peak * db_to_gain(-_FORERUNNER_DB))[:, None], axis=1)
     for row in np.nonzero(main - first > _FORERUNNER_MS * ms)[0]:
         begin, end = int(first[row]), int(main[row] - _RISE_MS * ms)
         middle = (begin + end) // 2

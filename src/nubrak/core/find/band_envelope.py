@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import next_fast_len, rfft
 
-from nubrak.core.signal import FLOOR_DB, power_to_db, windows_at
+from nubrak.core.signal import FLOOR_DB, db_to_power, power_to_db, windows_at
 
 STEP_S = 0.01
 FIRST_BAND = (0, 6, 10, 14, 19, 24)  # the third octave each region begins with
@@ -129,7 +129,7 @@ def power_at(
     level = np.where(
         (first >= len(band_envelope))[:, None], FLOOR_DB, band_envelope[at].astype(np.float64).max(axis=1)
     )
-    return np.asarray(0.5 * 10.0 ** (level / 10.0))
+    return np.asarray(0.5 * db_to_power(level))
 
 
 def onset_power_at(

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.find.band_envelope import joined_envelope
 from nubrak.core.find.candidates import PER_SOUND, Candidates, no_candidates, side_by_side
-from nubrak.core.signal import power_to_db
+from nubrak.core.signal import db_to_power, nearest_of, power_to_db
 
 _REACH_S = 0.006
 _AGREE_S = 0.003
@@ -37,7 +37,7 @@ def combine_microphones(heard: list[Candidates]) -> Candidates:
 
 def _pair(first: Candidates, second: Candidates, so_far: int) -> Candidates:
     lag = _lag_s(first.time_s, second.time_s)
-    nearest = _nearest(second.time_s - lag, first.time_s)
+    nearest = nearest_of(second.time_s - lag, first.time_s)
     matched = np.abs(second.time_s - lag - first.time_s[nearest]) <= _AGREE_S
     # Each candidate of the first takes at most one of the second.
     _, only = np.unique(np.where(matched, nearest, -1 - np.arange(len(nearest))), return_index=True)
@@ -46,7 +46,7 @@ def _pair(first: Candidates, second: Candidates, so_far: int) -> Candidates:
     matched &= single
     rows = nearest[matched]
     level = [power_to_db(one.attack_power.sum(axis=1, dtype=np.float64)) for one in (first, second)]
-    gain = 10.0 ** (np.median(level[0][rows] - level[1][matched]) / 10.0) if len(rows) else 1.0
+    gain = db_to_power(np.median(level[0][rows] - level[1][matched])) if len(rows) else 1.0
     share = np.float32(so_far / (so_far + 1))
     scaled = np.float32(gain) * (1 - share)
     # Both in the time of the earlier microphone.
@@ -106,17 +106,11 @@ def _scaled(band_envelope: NDArray[np.float16], gain: np.float32 | float) -> NDA
     return np.asarray(band_envelope + np.float16(10.0 * np.log10(max(float(gain), 1e-12))))
 
 
-def _nearest(time_s: NDArray[np.float64], other_s: NDArray[np.float64]) -> NDArray[np.int64]:
-    right = np.clip(np.searchsorted(other_s, time_s), 0, len(other_s) - 1)
-    left = np.maximum(right - 1, 0)
-    return np.where(np.abs(other_s[left] - time_s) <= np.abs(other_s[right] - time_s), left, right)
-
-
 def _lag_s(first_s: NDArray[np.float64], second_s: NDArray[np.float64]) -> float:
     """How much later the second microphone hears the same strokes: the lag at which most pairs agree; 0 where
     none do.
     """
-    late = second_s - first_s[_nearest(second_s, first_s)]
+    late = second_s - first_s[nearest_of(second_s, first_s)]
     late = late[np.abs(late) <= _REACH_S]
     if len(late) < 3:
         return 0.0

@@ -14,9 +14,17 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
+from scipy.fft import next_fast_len, rfft
 
-from nubrak.core.signal import ORDER, prediction_error_filter, prediction_residual, windows_at
+from nubrak.core.signal import (
+    ORDER,
+    correlation_of_spectra,
+    db_to_power,
+    power_ratio_to_db,
+    prediction_error_filter,
+    prediction_residual,
+    windows_at,
+)
 
 _LEARN_MS = 15.0
 _BACK_MS, _AHEAD_MS = 17.0, 14.0  # how far from its place a template may be put
@@ -119,7 +127,7 @@ def _matched(
         begin = attacks[part] - back - lead - learn - ORDER
         window = windows_at(mono, begin, learn + ORDER + back + lead + ahead + width)
         window = window / np.maximum(np.abs(window).max(axis=1, keepdims=True), np.float32(1e-9))
-        taps = prediction_error_filter(window[:, : ORDER + learn], learn * 10.0 ** (_RIDGE_DB / 10.0)).astype(
+        taps = prediction_error_filter(window[:, : ORDER + learn], learn * db_to_power(_RIDGE_DB)).astype(
             np.float32
         )
         white = np.pad(prediction_residual(window[:, learn:], taps), ((0, 0), (0, ORDER)))
@@ -141,7 +149,7 @@ def _matched(
         was = np.einsum("ij,ij->i", white, white)
         under[part], best, _, share = _fits(left, backwards, spectra, norm, width, cost, was)
         places_under[part] = attacks[part, None] - back + best
-        under_db[part] = 10.0 * np.log10(np.maximum(share, 1e-6))
+        under_db[part] = power_ratio_to_db(share, 1e-6)
     return np.clip(similarity, 0.0, 1.0), places, np.clip(under, 0.0, 1.0), places_under, under_db
 
 
@@ -169,7 +177,7 @@ def _fits(
     lag = np.zeros(shape, np.int64)
     scale, fit, product = 1.0 / np.sqrt(norm), np.empty_like(per_energy), np.empty_like(twice)
     for column, spectrum in enumerate(spectra):
-        raw = irfft(np.multiply(twice, spectrum, out=product), size)[:, :lags]
+        raw = correlation_of_spectra(twice, spectrum, size, lags, out=product)
         np.multiply(raw, per_energy, out=fit)
         fit *= scale[:, column, None]
         fit -= cost
@@ -220,7 +228,9 @@ def _fits_as_is(
     spectrum = rfft(rows, size)
     for column in np.nonzero(dark)[0].tolist():
         template = spectra[column]
-        fit = irfft(spectrum * (template / np.sqrt(max(float(norm[column]), 1e-12))), size)[:, :lags]
+        fit = correlation_of_spectra(
+            spectrum, (template / np.sqrt(max(float(norm[column]), 1e-12))), size, lags
+        )
         fit *= per_energy
         fit -= cost
         best = fit.argmax(axis=1)

@@ -20,7 +20,7 @@ from nubrak.core.find.candidates import Candidates, no_candidates
 from nubrak.core.find.detector import APART_FRAMES, FRAME_S, peaks_of, rises_of, steepest
 from nubrak.core.find.matching import TemplateMatches, Templates, match_templates
 from nubrak.core.find.templates import templates_of
-from nubrak.core.signal import FLOOR_DB
+from nubrak.core.signal import FLOOR_DB, db_to_power, distance_to_nearest, power_ratio_to_db
 
 LEAST_RISE_DB = 3.0
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
@@ -86,9 +86,7 @@ def _lying_under(attacks: NDArray[np.int64], likeness: TemplateMatches, rate_hz:
     places = np.sort(np.round(likeness.attack_under_s[rows, best][sure] * rate_hz).astype(np.int64))
     places = places[places > 0]
     apart = round(_UNDER_APART_S * rate_hz)
-    right = np.minimum(np.searchsorted(attacks, places), len(attacks) - 1)
-    away = np.minimum(np.abs(attacks[right] - places), np.abs(attacks[np.maximum(right - 1, 0)] - places))
-    places = places[away > apart]
+    places = places[distance_to_nearest(places, attacks) > apart]
     return places[np.concatenate([[True], np.diff(places) > apart])] if len(places) else places
 
 
@@ -147,12 +145,12 @@ def _loudness(
     """Level of each candidate in its first 20 frames, (n,), and how far under it the loudest of the 20 before
     stands, (n,).
     """
-    power = 10.0 ** (plain / 10.0)
+    power = db_to_power(plain)
     sums = np.concatenate([[0.0], np.cumsum(power)])
     last = len(power)
     after = (sums[np.minimum(frames + 20, last)] - sums[np.minimum(frames, last)]) / 20
     before = maximum_filter1d(plain, 20, origin=9)[np.clip(frames - 2, 0, last - 1)]
-    level = 10.0 * np.log10(np.maximum(after, 1e-12))
+    level = power_ratio_to_db(after, 1e-12)
     return level, np.where(frames < 2, FLOOR_DB, before) - level
 
 

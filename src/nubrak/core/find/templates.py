@@ -6,11 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
+from scipy.fft import rfft
 
 from nubrak.core.find.alignment import attack_of_template
 from nubrak.core.find.matching import BODY_MS, LEAD_MS, TemplateMatches, Templates, energies, match_templates
-from nubrak.core.signal import ORDER, windows_at
+from nubrak.core.signal import ORDER, correlation_of_spectra, windows_at
 
 MOST = 8
 _SIMILAR = 0.85
@@ -123,7 +123,7 @@ def _each_over_each(
     similarity, places = np.empty((len(heads), len(windows))), np.empty((len(heads), len(windows)), np.int64)
     at = np.arange(len(windows))
     for row, head in enumerate(heads):
-        fit = irfft(spectra * templates[row], size)[:, :lags] * per_energy
+        fit = correlation_of_spectra(spectra, templates[row], size, lags) * per_energy
         places[row] = fit.argmax(axis=1)
         similarity[row] = fit[at, places[row]] / np.sqrt(float(head @ head) + 1e-9)
     return similarity, places

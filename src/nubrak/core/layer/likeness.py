@@ -10,7 +10,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.signal import windows_at
+from nubrak.core.signal import db_to_power, power_ratio_to_db, windows_at
 
 _BODY_S = 0.3  # of the spectrum
 STROKE_S = 0.8  # of the decay
@@ -53,7 +53,7 @@ def profile(strokes: NDArray[np.floating], rate_hz: int) -> Profile:
     index = np.clip(np.searchsorted(edges, hz, side="right") - 1, 0, len(_CENTRES_HZ) - 1)
     bands = np.stack([np.bincount(index, row, len(_CENTRES_HZ)) for row in power])
     whole = np.maximum(bands.sum(axis=1, keepdims=True), 1e-30)
-    db = 10.0 * np.log10(np.maximum(bands / whole, 10 ** (_FLOOR_DB / 10)))
+    db = 10.0 * np.log10(np.maximum(bands / whole, db_to_power(_FLOOR_DB)))
     return Profile(
         np.median(db, axis=0),
         float(np.median([_decay_s(row, rate_hz) for row in strokes.astype(np.float64)])),
@@ -68,7 +68,7 @@ def _decay_s(stroke: NDArray[np.float64], rate_hz: int) -> float:
     top = int(np.argmax(power[: round(_TOP_S / _SLICE_S)]))
     if not power[top]:
         return _SLICE_S
-    level = 10 * np.log10(np.maximum(power[top:] / power[top], 1e-9))
+    level = power_ratio_to_db(power[top:] / power[top], 1e-9)
     fallen = np.nonzero(level <= -_FALLEN_DB)[0]
     return float((top + (int(fallen[0]) if len(fallen) else len(level))) * size / rate_hz)
 
@@ -98,7 +98,7 @@ def added_db(recorded: Profile, sound: Profile, under_db: float) -> float:
     bands of what each grows by, at most 12 dB a band. So a band that was empty counts for more than a little
     everywhere.
     """
-    grown = 10.0 * np.log10(1.0 + 10.0 ** ((sound.bands_db - under_db - recorded.bands_db) / 10.0))
+    grown = 10.0 * np.log10(1.0 + db_to_power(sound.bands_db - under_db - recorded.bands_db))
     audible = np.maximum(recorded.bands_db, sound.bands_db - under_db) > -40.0
     return float(np.sqrt(np.mean(np.minimum(grown, _MOST_ADDED_DB)[audible] ** 2)))
 
@@ -125,7 +125,7 @@ def _more_and_less(recorded: Profile, sound: Profile) -> list[tuple[float, str]]
     for low, high in pairwise(_EDGES_HZ):
         inside = (low <= _CENTRES_HZ) & (high > _CENTRES_HZ)
         there, here = (
-            float(10 * np.log10((10 ** (one.bands_db[inside] / 10)).sum())) for one in (recorded, sound)
+            float(10 * np.log10((db_to_power(one.bands_db[inside])).sum())) for one in (recorded, sound)
         )
         heard = max(there, here) > -35.0 and abs(here - there) >= _SAID_DB
         differ.append(here - there if heard else 0.0)

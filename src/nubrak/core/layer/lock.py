@@ -14,9 +14,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
+from scipy.fft import next_fast_len, rfft
 
-from nubrak.core.signal import REACH, in_band, windows_at
+from nubrak.core.signal import REACH, cross_correlation, in_band, windows_at
 
 LOW_HZ, HIGH_HZ = 20.0, 250.0
 REACH_S = 0.005
@@ -185,7 +185,7 @@ def _correlations(
     out = np.empty((len(begins), 2 * reach + 1))
     for at in range(0, len(begins), _AT_ONCE):
         windows = windows_at(recording, begins[at : at + _AT_ONCE], len(model) + 2 * reach).astype(np.float64)
-        out[at : at + _AT_ONCE] = _correlations_of(windows, model, reach)
+        out[at : at + _AT_ONCE] = cross_correlation(windows, model, 2 * reach + 1)
     return out
 
 
@@ -230,15 +230,8 @@ def _guide(
         )
         sums = np.cumsum(np.pad(steep * steep, ((0, 0), (1, 0))), axis=1)
         around = np.maximum(sums[:, len(head) :] - sums[:, : -len(head)], 1e-20)
-        total += (_correlations_of(steep, head, reach) / np.sqrt(around * energy)).sum(axis=0)
+        total += (cross_correlation(steep, head, 2 * reach + 1) / np.sqrt(around * energy)).sum(axis=0)
     return total
-
-
-def _correlations_of(
-    rows: NDArray[np.float64], model: NDArray[np.float64], reach: int
-) -> NDArray[np.float64]:
-    size = next_fast_len(rows.shape[1], real=True)
-    return np.asarray(irfft(rfft(rows, size) * np.conj(rfft(model, size)), size)[:, : 2 * reach + 1])
 
 
 def _each(cross: NDArray[np.float64], place: int, polarity: int, near: int) -> NDArray[np.int64]:

@@ -17,7 +17,7 @@ from nubrak.core.layer.settings import Layer
 from nubrak.core.layer.voice import Voice, cut_short
 from nubrak.core.samples import LONGEST_SAMPLE_S, Sample
 from nubrak.core.shape import Notes
-from nubrak.core.signal import db_to_gain
+from nubrak.core.signal import db_to_gain, nearest_of
 from nubrak.core.sort import ghosts
 from nubrak.core.tempo import Tempo
 
@@ -100,9 +100,7 @@ def _offsets(layer: Layer, time_s: NDArray[np.float64]) -> NDArray[np.int64]:
         at = np.array([one.time_s for one in layer.each])
         order = np.argsort(at)
         at, own = at[order], np.array([one.offset_samples for one in layer.each])[order]
-        right = np.clip(np.searchsorted(at, time_s), 0, len(at) - 1)
-        left = np.maximum(right - 1, 0)
-        near = np.where(np.abs(at[left] - time_s) <= np.abs(at[right] - time_s), left, right)
+        near = nearest_of(time_s, at)
         out = np.where(np.abs(at[near] - time_s) <= _NEAR_S, own[near], out)
     return out
 

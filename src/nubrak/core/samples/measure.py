@@ -10,7 +10,7 @@ from scipy.fft import next_fast_len, rfft, rfftfreq
 
 from nubrak.core.find import find_candidates
 from nubrak.core.samples.kit import Instrument, Measured
-from nubrak.core.signal import loudness_lkfs
+from nubrak.core.signal import db_to_gain, db_to_power, loudness_lkfs
 
 _QUIET_S = 0.1
 _RMS_S = 0.005
@@ -40,7 +40,7 @@ def attack_of(mono: NDArray[np.float32], rate_hz: int) -> float:
 def first_sound(mono: NDArray[np.float32]) -> int:
     """The first sample within 40 dB of the peak."""
     size = np.abs(mono)
-    return int(np.argmax(size >= float(size.max(initial=0.0)) * 10 ** (-_ONSET_DB / 20))) if len(mono) else 0
+    return int(np.argmax(size >= float(size.max(initial=0.0)) * db_to_gain(-_ONSET_DB))) if len(mono) else 0
 
 
 def measure(audio: NDArray[np.float32], attack_s: float, rate_hz: int) -> Measured:
@@ -68,7 +68,7 @@ def _length(body: NDArray[np.float64], rate_hz: int) -> int:
     blocks = np.sqrt((body[: len(body) // size * size].reshape(-1, size) ** 2).mean(axis=1))
     if not len(blocks) or not blocks.any():
         return len(body)
-    loud = np.nonzero(blocks >= blocks.max() * 10 ** (-_DECAYED_DB / 20))[0]
+    loud = np.nonzero(blocks >= blocks.max() * db_to_gain(-_DECAYED_DB))[0]
     return min((int(loud[-1]) + 1) * size, len(body))
 
 
@@ -99,7 +99,7 @@ def _fundamental(body: NDArray[np.float64], rate_hz: int) -> float | None:
     higher = np.nonzero(
         (band[1:-1] >= band[:-2])
         & (band[1:-1] >= band[2:])
-        & (band[1:-1] >= band.max() * 10 ** (-_NEARLY_DB / 10))
+        & (band[1:-1] >= band.max() * db_to_power(-_NEARLY_DB))
     )[0]
     if not len(higher):
         return None

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.shape.recovery import recovered
+from nubrak.core.signal import distance_to_nearest
 from nubrak.core.tempo import Tempo, beats_at
 
 _SAME_STROKE_S = 0.008
@@ -148,9 +149,7 @@ def in_scope(time_s: NDArray[np.float64], scope: Scope, tempo: Tempo) -> NDArray
         chosen = np.sort(np.asarray(scope.chosen_s, np.float64))
         if not len(chosen):
             return np.zeros(len(time_s), bool)
-        right = np.clip(np.searchsorted(chosen, time_s), 0, len(chosen) - 1)
-        near = np.minimum(np.abs(chosen[right] - time_s), np.abs(chosen[np.maximum(right - 1, 0)] - time_s))
-        out &= near <= _SAME_STROKE_S
+        out &= distance_to_nearest(time_s, chosen) <= _SAME_STROKE_S
     return out
 
 

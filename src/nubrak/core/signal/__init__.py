@@ -5,10 +5,19 @@ and ``windows``, which nearly everything else uses.
 """
 
 from nubrak.core.signal.band import REACH, in_band
+from nubrak.core.signal.correlation import correlation_of_spectra, cross_correlation
 from nubrak.core.signal.dither import dithered
-from nubrak.core.signal.level import FLOOR_DB, INAUDIBLE, db_to_gain, power_to_db
+from nubrak.core.signal.level import (
+    FLOOR_DB,
+    INAUDIBLE,
+    db_to_gain,
+    db_to_power,
+    power_ratio_to_db,
+    power_to_db,
+)
 from nubrak.core.signal.loudness import SILENT_LKFS, k_weighting, loudness_lkfs
 from nubrak.core.signal.meters import EARLY_S, STEP_S, metered
+from nubrak.core.signal.nearest import distance_to_nearest, nearest_of, strongest_within
 from nubrak.core.signal.prediction import ORDER, prediction_error_filter, prediction_residual
 from nubrak.core.signal.windows import windows_at
 
@@ -20,14 +29,21 @@ __all__ = [
     "REACH",
     "SILENT_LKFS",
     "STEP_S",
+    "correlation_of_spectra",
+    "cross_correlation",
     "db_to_gain",
+    "db_to_power",
+    "distance_to_nearest",
     "dithered",
     "in_band",
     "k_weighting",
     "loudness_lkfs",
     "metered",
+    "nearest_of",
+    "power_ratio_to_db",
     "power_to_db",
     "prediction_error_filter",
     "prediction_residual",
+    "strongest_within",
     "windows_at",
 ]

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import sosfilt
 
-from nubrak.core.signal.level import INAUDIBLE
+from nubrak.core.signal.level import INAUDIBLE, db_to_gain, power_ratio_to_db
 
 SILENT_LKFS = -120.0
 _BLOCK_S, _HOP_S = 0.4, 0.1
@@ -28,7 +28,7 @@ _PASS_HZ, _PASS_Q = 38.13547087602444, 0.5003270373238773
 def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     """The two filters of the standard as second-order sections, (2, 6)."""
     k = np.tan(np.pi * _SHELF_HZ / rate_hz)
-    high = 10.0 ** (_SHELF_DB / 20.0)
+    high = db_to_gain(_SHELF_DB)
     band = high**0.4996667741545416
     down = 1.0 + k / _SHELF_Q + k * k
     shelf = [
@@ -105,4 +105,4 @@ def _weighted(
 
 
 def _lkfs(power: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(_OFFSET + 10.0 * np.log10(np.maximum(power, 1e-14)))
+    return np.asarray(_OFFSET + power_ratio_to_db(power, 1e-14))

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import sosfilt
 
-from nubrak.core.signal.level import INAUDIBLE
+from nubrak.core.signal.level import INAUDIBLE, db_to_gain, power_ratio_to_db
 from nubrak.core.signal.loudness import SILENT_LKFS, k_weighting
 
 STEP_S = 0.1
@@ -38,5 +38,5 @@ def metered(
     power = (weighted[: len(weighted) // step * step].reshape(-1, step, 2) ** 2).sum(axis=(1, 2))
     sums = np.concatenate([np.zeros(1), np.cumsum(power)])
     blocks = (sums[_BACK:] - sums[:-_BACK]) / (_BACK * step)
-    loud = np.where(blocks > 1e-12, -0.691 + 10.0 * np.log10(np.maximum(blocks, 1e-12)), SILENT_LKFS)
-    return 20.0 * np.log10(np.maximum(peak, 10 ** (_LEAST_DB / 20))), loud[:count]
+    loud = np.where(blocks > 1e-12, -0.691 + power_ratio_to_db(blocks, 1e-12), SILENT_LKFS)
+    return 20.0 * np.log10(np.maximum(peak, db_to_gain(_LEAST_DB))), loud[:count]

@@ -10,11 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
-from nubrak.core.signal import windows_at
+from nubrak.core.signal import cross_correlation, power_ratio_to_db, windows_at
 
-SAME_DB = (
-    -30.0
-)  # what is left of a stroke after taking another off: under this nobody hears two sounds (common practice)
+# What is left of a stroke after taking another off: under this nobody hears two sounds (common practice).
+SAME_DB = -30.0
 _LENGTH_S = 0.12
 _LEAST_S = 0.02
 _REACH_S = 0.004
@@ -90,9 +89,7 @@ def _left_db(
     for size in np.unique(length):
         which = np.nonzero(length == size)[0]
         head = model[reach : reach + size]
-        fft = next_fast_len(rows.shape[1] + size, real=True)
-        spectrum = rfft(rows[which], fft)
-        fit = irfft(spectrum * np.conj(rfft(head, fft)), fft)[:, : 2 * reach + 1]
+        fit = cross_correlation(rows[which], head, 2 * reach + 1)
         whole = np.abs(fit).argmax(axis=1)
         energy_head = max(float(head @ head), 1e-20)
         columns = whole[:, None] + np.arange(size)
@@ -102,7 +99,7 @@ def _left_db(
         near = np.nonzero(best < 0.05)[0]
         if len(near):
             best[near] = np.minimum(best[near], _between_samples(head, heard[near]))
-        out[which] = 10.0 * np.log10(np.maximum(best, 1e-12))
+        out[which] = power_ratio_to_db(best, 1e-12)
     return out
 
 

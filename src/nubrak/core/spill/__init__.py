@@ -7,7 +7,7 @@ Begin with ``onsets`` (a part as the others hear of it), then ``leaks`` (learnt 
 
 from nubrak.core.spill.leaks import Leak, learn_all
 from nubrak.core.spill.onsets import NEVER_DB, PartOnsets, kind_of, loud_first, part_onsets, usual_db
-from nubrak.core.spill.prediction import nearest, predict
+from nubrak.core.spill.prediction import predict
 from nubrak.core.spill.ringing import echo_share, over_past, over_ringing, rings_s, sustain_ratio
 
 __all__ = [
@@ -18,7 +18,6 @@ __all__ = [
     "kind_of",
     "learn_all",
     "loud_first",
-    "nearest",
     "over_past",
     "over_ringing",
     "part_onsets",

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
 from nubrak.core.find import FIRST_BAND, onset_power_at
-from nubrak.core.signal import power_to_db
+from nubrak.core.signal import db_to_power, power_to_db
 from nubrak.core.spill.onsets import EARLIEST_S, LATEST_S, PartOnsets
 
 _REACH_S = 0.0035
@@ -114,7 +114,7 @@ def learn_leak(
     # Where the leaker itself has next to nothing, the ratio is one of noises: there it leaks at most as much
     # as where it sounds.
     sounds = np.median(there.onset_power[j], axis=0)
-    strong = sounds >= sounds.max() * 10.0 ** (-_WEAK_DB / 10.0)
+    strong = sounds >= sounds.max() * db_to_power(-_WEAK_DB)
     ratio = np.where(strong, ratio, np.minimum(ratio, ratio[strong].max()))
     return Leak(
         colour=ratio,
@@ -159,7 +159,7 @@ def _drift(
 
 def _assumed(there: PartOnsets, here: PartOnsets) -> Leak:
     """What is taken for the leak of a piece that was struck too seldom to teach it."""
-    colour = np.full(there.onset_power.shape[1], 10.0 ** (_ASSUMED_DB / 10.0))
+    colour = np.full(there.onset_power.shape[1], db_to_power(_ASSUMED_DB))
     return Leak(colour, _ASSUMED_DB, _ASSUMED_S, 0, np.zeros(len(here.level_db)))
 
 
@@ -185,7 +185,7 @@ def learn_by_envelope(
         onset_power_at(band_envelope, times, 2) / np.maximum(struck, 1e-14), _LOWER_SHARE, axis=0
     )
     # A region in which the leaker has next to nothing says nothing.
-    weak = np.median(struck, axis=0) < np.median(struck, axis=0).max() * 10.0 ** (-_WEAK_DB / 10.0)
+    weak = np.median(struck, axis=0) < np.median(struck, axis=0).max() * db_to_power(-_WEAK_DB)
     ratio = np.clip(np.where(weak, np.minimum(ratio, ratio[~weak].max()), ratio), _LEAST_RATIO, 10.0)
     colour = np.repeat(ratio, np.diff([*FIRST_BAND, there.onset_power.shape[1]]))
     arrives = power_to_db((there.onset_power[rows] * colour)[:, there.inside].sum(axis=1))

@@ -9,26 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from nubrak.core.signal import db_to_power, power_ratio_to_db, strongest_within
 from nubrak.core.spill.leaks import Leak
 from nubrak.core.spill.onsets import PartOnsets
 
 _LATER_S, _LATER_REACH_S = 0.0115, 0.008  # the window of a stroke hears what comes up to 20 ms after it
-
-
-def nearest(
-    time_s: NDArray[np.float64], other_s: NDArray[np.float64], strength: NDArray[np.float64], reach_s: float
-) -> NDArray[np.int64]:
-    """For every time (n,) the strongest of ``other_s`` (m,), in order, within ``reach_s``, as an index, or
-    -1.
-    """
-    if not len(other_s):
-        return np.full(len(time_s), -1, np.int64)
-    right = np.searchsorted(other_s, time_s)
-    at = np.clip(right[:, None] + np.array([-2, -1, 0, 1]), 0, len(other_s) - 1)
-    score = np.where(np.abs(other_s[at] - time_s[:, None]) <= reach_s, strength[at], -np.inf)
-    best = np.argmax(score, axis=1)
-    rows = np.arange(len(time_s))
-    return np.where(score[rows, best] > -np.inf, at[rows, best], -1).astype(np.int64)
 
 
 @dataclass(frozen=True)
@@ -73,7 +58,7 @@ def predict(
         weight = np.ones(len(there.level_db)) if own is None else np.where(own[other] > 0.05, own[other], 0.0)
         their_s = there.candidates.time_s
         due = time_s - leak.delay_s
-        strength = there.level_db + 10.0 * np.log10(np.maximum(weight, 1e-12))
+        strength = there.level_db + power_ratio_to_db(weight, 1e-12)
         rows, j, power = _arriving(due, their_s, strength, weight, there.onset_power, leak, leak.reach_s)
         total[rows] += power
         after, _, more_power = _arriving(
@@ -102,8 +87,8 @@ def _arriving(
     """The rows (m,) at which another's stroke arrives, which stroke, (m,), and the power per band it brings,
     (m, bands).
     """
-    j = nearest(due_s, their_s, strength, reach_s)
+    j = strongest_within(due_s, their_s, strength, reach_s)
     rows = np.nonzero((j >= 0) & (weight[np.maximum(j, 0)] > 0))[0] if len(weight) else np.zeros(0, np.int64)
     j = j[rows]
-    drift = weight[j] * 10.0 ** (leak.local_db[rows] / 10.0)
+    drift = weight[j] * db_to_power(leak.local_db[rows])
     return rows, j, onset_power[j] * (leak.colour * drift[:, None]).astype(np.float32)

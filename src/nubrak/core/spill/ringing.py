@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.find import EDGES_HZ, REGIONS, STEP_S, power_at
 from nubrak.core.pieces import Piece
-from nubrak.core.signal import FLOOR_DB, power_to_db
+from nubrak.core.signal import FLOOR_DB, db_to_power, power_to_db
 
 _LAGS = 50  # of 10 ms
 _FRAMES = 2
@@ -106,7 +106,7 @@ def rings_s(
     if not len(band_envelope):
         return out
     inside = (EDGES_HZ[1:] > piece.low_hz) & (EDGES_HZ[:-1] < piece.high_hz)
-    level = power_to_db((0.5 * 10.0 ** (band_envelope.astype(np.float64) / 10.0))[:, inside].sum(axis=1))
+    level = power_to_db((0.5 * db_to_power(band_envelope.astype(np.float64)))[:, inside].sum(axis=1))
     steps = round(_LONGEST_RING_S / STEP_S)
     level = np.concatenate([level, np.full(steps + 2, FLOOR_DB)])
     first = np.floor(time_s / STEP_S + 1e-6).astype(np.int64)
@@ -169,7 +169,7 @@ def sustain_ratio(
     meanwhile: both in the region where it is loudest.
     """
     level = band_envelope[:, _CRASH_REGION].astype(np.float64)
-    power = 0.5 * 10.0 ** (level / 10.0)
+    power = 0.5 * db_to_power(level)
     if len(power) < _LATER_STEPS[1]:
         return np.zeros(len(time_s)), np.full(len(time_s), -_MOST_DB)
     at = np.floor(time_s / STEP_S + 1e-6).astype(np.int64)
