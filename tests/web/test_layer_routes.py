@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from nubrak.web.desk import Desk
+from nubrak.desk.desk import Desk
 from tests.conftest import RATE_HZ, decaying_strokes, write_wav
 from tests.web.conftest import Browser
 from tests.web.test_shape_routes import edit

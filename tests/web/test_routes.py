@@ -227,7 +227,7 @@ def test_odd_recordings_are_taken_and_said(browser: Browser, tmp_path: Path, kic
         (
             "POST",
             "/api/sessions/{s}/edits",
-            {"revision": 0, "action": {"kind": "together", "part_id": "a", "other_id": "b"}},
+            {"revision": 0, "action": {"kind": "combine_microphones", "part_id": "a", "other_id": "b"}},
             404,
         ),
         (
@@ -237,7 +237,7 @@ def test_odd_recordings_are_taken_and_said(browser: Browser, tmp_path: Path, kic
             422,
         ),
         ("POST", "/api/sessions/{s}/parts/none/give", {"revision": 0, "to_part_id": "x", "time_s": [1]}, 404),
-        ("POST", "/api/sessions/{s}/parts/none/alike", {"index": 0}, 404),
+        ("POST", "/api/sessions/{s}/parts/none/similar", {"index": 0}, 404),
         ("GET", "/api/sessions/{s}/second-look?part=none", None, 404),
         ("GET", "/api/sessions/nowhere/spill", None, 404),
         ("POST", "/api/sessions/{s}/sources?source=none", None, 404),
@@ -376,7 +376,7 @@ def test_second_look_lists_doubt_shrinks_by_marks_and_gives_strokes_away(
     marks = {part: list(given.json()["document"]["parts"][part]["marks"].values()) for part in (snare, kick)}
     assert [m["kind"] for m in marks[snare]] == ["drop"] and [m["kind"] for m in marks[kick]] == ["add"]
     assert given.json()["undo"].startswith("Snare: give the stroke")
-    similarity = browser.post(f"/api/sessions/{session}/parts/{kick}/alike", json={"index": 0}).json()[
+    similarity = browser.post(f"/api/sessions/{session}/parts/{kick}/similar", json={"index": 0}).json()[
         "time_s"
     ]
     assert similarity

@@ -19,10 +19,9 @@ from sqlalchemy import Engine, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.find import Candidates
-from nubrak.core.find import candidates as find
+from nubrak.core.find import VERSION, Candidates, from_bytes, to_bytes
 from nubrak.core.gather import audio_blocks, one_channel
-from nubrak.core.signal import peaks as peaks
+from nubrak.core.signal import BASE_EXPONENT, extremes
 from nubrak.store.audio import chunks_of, facts_of, write_chunks
 from nubrak.store.tables import DerivedRow
 
@@ -55,8 +54,7 @@ class Cache:
         """The finest kept level of a file's picture, int16 (bins, 2)."""
         name = self.folder / "peaks" / f"{key}.i16"
         self._made(
-            name,
-            lambda path: path.write_bytes(peaks.extremes(self.mono(key), 1 << peaks.BASE_EXPONENT).tobytes()),
+            name, lambda path: path.write_bytes(extremes(self.mono(key), 1 << BASE_EXPONENT).tobytes())
         )
         if name.stat().st_size == 0:
             return np.zeros((0, 2), np.int16)
@@ -77,7 +75,7 @@ class Cache:
 
     def keep_candidates(self, key: str, candidates: Candidates, closely: bool = False) -> None:
         """Keep what was found, for every machine that shares the database."""
-        data = find.to_bytes(candidates)
+        data = to_bytes(candidates)
         with Db(self.engine) as db, db.begin():
             db.execute(
                 insert(DerivedRow).values(key=_find_key(key, closely), data=data).on_conflict_do_nothing()
@@ -111,12 +109,12 @@ class Cache:
 
 
 def _find_key(key: str, closely: bool) -> str:
-    return f"{'close' if closely else 'find'}-{find.VERSION}-{key}"
+    return f"{'close' if closely else 'find'}-{VERSION}-{key}"
 
 
 @lru_cache(maxsize=64)
 def _load_candidates(name: Path) -> Candidates:
-    return find.from_bytes(name.read_bytes())
+    return from_bytes(name.read_bytes())
 
 
 facts_of_cached = lru_cache(maxsize=4096)(facts_of)

@@ -7,8 +7,11 @@ from pathlib import Path
 import psycopg
 from alembic import command
 from alembic.config import Config
+from procrastinate.schema import SchemaManager
 from sqlalchemy import Engine, create_engine
+from sqlalchemy.exc import OperationalError
 
+NoDatabase = OperationalError  # what is raised where the database does not answer
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -28,12 +31,17 @@ def migrate(url: str) -> None:
     """Bring the database to the newest schema, the task queue's included. Runs once at a time, and again
     without harm.
     """
-    from nubrak.work.queue import queue_schema
-
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute("SELECT pg_advisory_lock(7041907)")
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         config.attributes["url"] = url.replace("postgresql://", "postgresql+psycopg://", 1)
         command.upgrade(config, "head")
-        queue_schema(connection)
+        _queue_schema(connection)
+
+
+def _queue_schema(connection: psycopg.Connection[tuple[object, ...]]) -> None:
+    """Make the queue's tables where they are missing."""
+    found = connection.execute("SELECT to_regclass('procrastinate_jobs')").fetchone()
+    if found is None or found[0] is None:
+        connection.execute(SchemaManager.get_schema().encode())

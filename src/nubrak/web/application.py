@@ -9,21 +9,16 @@ from pathlib import Path
 from fastapi import FastAPI, HTTPException, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
-from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from nubrak.core.problem import Problem
+from nubrak.desk.desk import Desk
 from nubrak.store.cache import Cache
-from nubrak.store.database import open_engine
+from nubrak.store.database import NoDatabase, open_engine
 from nubrak.store.sessions import Sessions, StaleRevision
-from nubrak.web.desk import Desk
 from nubrak.web.guard import LOCAL_HOSTS, LocalOnly
 from nubrak.web.hub import Hub
-from nubrak.web.layer_routes import router as layer_router
-from nubrak.web.library_routes import router as library_router
-from nubrak.web.module_route import router as module_router
-from nubrak.web.routes import router
-from nubrak.web.shape_routes import router as shape_router
+from nubrak.web.routes import ROUTERS
 from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
 
@@ -64,18 +59,15 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         openapi_url="/api/openapi.json",
         generate_unique_id_function=lambda route: str(route.name),
     )
-    app.include_router(router)
-    app.include_router(shape_router)
-    app.include_router(layer_router)
-    app.include_router(library_router)
-    app.include_router(module_router)
+    for router in ROUTERS:
+        app.include_router(router)
     app.add_middleware(
         LocalOnly, allowed_hosts=LOCAL_HOSTS | frozenset(settings.allowed_hosts if settings else ())
     )
     app.add_exception_handler(Problem, _problem)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(StarletteHTTPException, _http)
-    app.add_exception_handler(OperationalError, _no_database)
+    app.add_exception_handler(NoDatabase, _no_database)
     if settings and settings.interface_folder:
         _serve_interface(app, Path(settings.interface_folder))
     return app

@@ -17,7 +17,8 @@ from nubrak.core.gather import AudioFacts, inspect
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.store.audio import put_audio
 
-MOST_BYTES = 16 << 30
+MOST_BYTES = 16 << 30  # a day of stereo at 96 kHz in 24 bits
+MOST_TEXT_BYTES = 64_000_000  # a million lines of hits
 
 
 async def take_in(
@@ -74,3 +75,17 @@ async def received(request: Request, path: Path, name: str) -> None:
             f"The upload of “{name}” was cut off after {count} of {promised} bytes.",
             todo="Drop the file once more.",
         )
+
+
+async def body_of(request: Request, most: int) -> bytes:
+    """The request's body, as far as it is of a size that can be meant."""
+    out = bytearray()
+    async for chunk in request.stream():
+        out += chunk
+        if len(out) > most:
+            raise Problem(
+                f"This file has more than {most / 1e6:.0f} MB; no such file of drums is that large.",
+                "Nothing was changed.",
+                "Choose the file itself.",
+            )
+    return bytes(out)

@@ -6,16 +6,13 @@ from functools import lru_cache
 from pathlib import Path
 
 from procrastinate import App, Blueprint, RetryStrategy
-from sqlalchemy import Engine, select, text
-from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session as Db
+from sqlalchemy import Engine
 
 from nubrak.core.find import find_candidates
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
-from nubrak.store.sessions import CHANNEL
-from nubrak.store.tables import ProgressRow
+from nubrak.store.progress import cancelled_of, report
 from nubrak.work.queue import hand_out
 from nubrak.work.settings import Settings
 
@@ -29,47 +26,6 @@ def _here() -> tuple[Engine, Cache]:
     return engine, Cache(engine, settings.database_url, folder)
 
 
-def report(engine: Engine, audio: str, share: float, problem: str | None = None) -> None:
-    """Say how far the analysis of a file is, to windows that are open and to those that open later. What went
-    wrong before stands until the end.
-    """
-    values: dict[str, float | str | None] = (
-        {"share": share} if problem is None and share < 1.0 else {"share": share, "problem": problem}
-    )
-    with Db(engine) as db, db.begin():
-        db.execute(
-            insert(ProgressRow)
-            .values(audio=audio, **values)
-            .on_conflict_do_update(index_elements=["audio"], set_=values)
-        )
-        db.execute(
-            text("SELECT pg_notify(:channel, :message)"),
-            {"channel": CHANNEL, "message": f"audio {audio} {share:.2f}"},
-        )
-
-
-def cancelled(engine: Engine, audio: str) -> bool:
-    """Whether a person has cancelled the analysis of a file."""
-    with Db(engine) as db:
-        return bool(db.scalar(select(ProgressRow.cancelled).where(ProgressRow.audio == audio)))
-
-
-def cancel(engine: Engine, audio: list[str], off: bool) -> None:
-    """Cancel the analysis of files, or take it up again; what is found already stays."""
-    with Db(engine) as db, db.begin():
-        for key in sorted(set(audio)):
-            values = {"cancelled": off, "problem": None}
-            db.execute(
-                insert(ProgressRow)
-                .values(audio=key, share=0.0, **values)
-                .on_conflict_do_update(index_elements=["audio"], set_=values)
-            )
-            db.execute(
-                text("SELECT pg_notify(:channel, :message)"),
-                {"channel": CHANNEL, "message": f"audio {key} 0.00"},
-            )
-
-
 def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = False) -> None:
     """Everything that is derived from one file alone; looked through ``closely`` where a part wants that."""
     found = cache.candidates(audio, closely)
@@ -78,7 +34,7 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = Fals
         cache.keep_candidates(audio, found, closely)
         report(engine, audio, 1.0)
         return
-    if cancelled(engine, audio):
+    if cancelled_of(engine, [audio]):
         return
     report(engine, audio, 0.05)
     facts = facts_of(engine, audio)
@@ -86,7 +42,7 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = Fals
     report(engine, audio, 0.4)
     cache.peaks_base(audio)
     report(engine, audio, 0.5)
-    if cancelled(engine, audio):
+    if cancelled_of(engine, [audio]):
         return
     cache.keep_candidates(audio, find_candidates(mono, facts.rate_hz, closely), closely)
     report(engine, audio, 1.0)

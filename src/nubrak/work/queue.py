@@ -4,19 +4,10 @@ from __future__ import annotations
 
 from contextlib import suppress
 
-import psycopg
 from procrastinate import App, Blueprint, PsycopgConnector, SyncPsycopgConnector
 from procrastinate.exceptions import AlreadyEnqueued
-from procrastinate.schema import SchemaManager
 
 TASKS = "nubrak"
-
-
-def queue_schema(connection: psycopg.Connection[tuple[object, ...]]) -> None:
-    """Make the queue's tables where they are missing."""
-    found = connection.execute("SELECT to_regclass('procrastinate_jobs')").fetchone()
-    if found is None or found[0] is None:
-        connection.execute(SchemaManager.get_schema().encode())
 
 
 def handing_out(url: str) -> App:

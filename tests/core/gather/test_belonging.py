@@ -92,7 +92,9 @@ def test_parts_join_and_part_again_with_everything_that_names_them() -> None:
     document = with_sources(("Kick In.wav", "kick"), ("Kick Out.wav", "kick"), ("Snare.wav", "snare"))
     document.parts["p2"].find = FindSettings(spill_from=["p1"])
     document.parts["p1"].marks["m"] = Mark(kind="drop", time_s=1.0)
-    document, label = apply(document, CombineMicrophones(kind="together", part_id="p0", other_id="p1"))
+    document, label = apply(
+        document, CombineMicrophones(kind="combine_microphones", part_id="p0", other_id="p1")
+    )
     assert (
         document.parts["p0"].sources == ["s0", "s1"]
         and "m" in document.parts["p0"].marks
@@ -104,7 +106,7 @@ def test_parts_join_and_part_again_with_everything_that_names_them() -> None:
     document, _ = apply(document, RemoveSource(kind="remove_source", source_id="s0"))
     assert document.parts["p2"].find.spill_from == []
     with pytest.raises(Problem):
-        apply(document, CombineMicrophones(kind="together", part_id="p9", other_id="p9"))
+        apply(document, CombineMicrophones(kind="combine_microphones", part_id="p9", other_id="p9"))
 
 
 def test_stamped_files_stand_at_their_times_and_an_earlier_one_moves_everything_right() -> None:

@@ -71,7 +71,7 @@ export const useSpillMap = (id: string, revision: number | undefined, on: boolea
 
 export const askAlike = (id: string, partId: string, index: number) =>
   take(
-    client.POST('/api/sessions/{session_id}/parts/{part_id}/alike', {
+    client.POST('/api/sessions/{session_id}/parts/{part_id}/similar', {
       params: { path: { session_id: id, part_id: partId } },
       body: { index },
     }),

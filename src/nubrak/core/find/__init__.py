@@ -8,7 +8,7 @@ times them, ``templates``, ``matching`` and ``alignment`` match them with the so
 from nubrak.core.find.attack import snap
 from nubrak.core.find.band_envelope import EDGES_HZ, FIRST_BAND, REGIONS, STEP_S, onset_power_at, power_at
 from nubrak.core.find.bands import within
-from nubrak.core.find.candidates import VERSION, Candidates, join
+from nubrak.core.find.candidates import VERSION, Candidates, from_bytes, join, to_bytes
 from nubrak.core.find.combine import combine_microphones
 from nubrak.core.find.onset_power import onset_power_of, rise_in_band
 from nubrak.core.find.search import find_candidates
@@ -25,11 +25,13 @@ __all__ = [
     "combine_microphones",
     "find_candidates",
     "first_of_each",
+    "from_bytes",
     "join",
     "onset_power_at",
     "onset_power_of",
     "power_at",
     "rise_in_band",
     "snap",
+    "to_bytes",
     "within",
 ]

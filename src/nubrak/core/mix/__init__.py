@@ -1,5 +1,7 @@
 """What is heard: recording and layers of all parts, for any window of time, from one function.
 
+In goes what a session says of itself (``render.Sounding``) and its audio, out come samples.
+
 Begin with ``render``; ``blend`` is the recording against the layers.
 """
 

@@ -14,7 +14,7 @@ from nubrak.core.pieces.file_names import (
     takes_alike,
 )
 from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, listens_closely, material_of
-from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap
+from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
 
 __all__ = [
     "GENERAL_MIDI",
@@ -27,6 +27,7 @@ __all__ = [
     "Piece",
     "PieceGuess",
     "file_name",
+    "from_text",
     "guess_from_name",
     "listens_closely",
     "material_of",
@@ -34,4 +35,5 @@ __all__ = [
     "position_of",
     "side_of",
     "takes_alike",
+    "to_text",
 ]

@@ -104,7 +104,7 @@ class CombineMicrophones(Action):
     well.
     """
 
-    kind: Literal["together"]
+    kind: Literal["combine_microphones"]
     part_id: str
     other_id: str
 

@@ -18,10 +18,12 @@ from nubrak.core.signal.level import (
 from nubrak.core.signal.loudness import SILENT_LKFS, k_weighting, loudness_lkfs
 from nubrak.core.signal.meters import EARLY_S, STEP_S, metered
 from nubrak.core.signal.nearest import distance_to_nearest, nearest_of, strongest_within
+from nubrak.core.signal.peaks import BASE_EXPONENT, extremes, tile
 from nubrak.core.signal.prediction import ORDER, prediction_error_filter, prediction_residual
 from nubrak.core.signal.windows import windows_at
 
 __all__ = [
+    "BASE_EXPONENT",
     "EARLY_S",
     "FLOOR_DB",
     "INAUDIBLE",
@@ -35,6 +37,7 @@ __all__ = [
     "db_to_power",
     "distance_to_nearest",
     "dithered",
+    "extremes",
     "in_band",
     "k_weighting",
     "loudness_lkfs",
@@ -45,5 +48,6 @@ __all__ = [
     "prediction_error_filter",
     "prediction_residual",
     "strongest_within",
+    "tile",
     "windows_at",
 ]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,13 +35,16 @@ def coarser(peaks: NDArray[np.int16], factor: int) -> NDArray[np.int16]:
     )
 
 
-def tile(base: NDArray[np.int16], mono: NDArray[np.float32], exponent: int, index: int) -> NDArray[np.int16]:
+def tile(
+    base: NDArray[np.int16], stretch: Callable[[int, int], NDArray[np.float32]], exponent: int, index: int
+) -> NDArray[np.int16]:
     """Bins ``index * TILE_BINS`` onwards at 2**exponent samples a bin, at most ``TILE_BINS`` of them.
 
-    ``base`` is ``extremes(mono, 2**BASE_EXPONENT)``; finer levels are read from ``mono`` (frames,) itself.
+    ``base`` is ``extremes(mono, 2**BASE_EXPONENT)``; finer levels are read from the signal itself, of which
+    ``stretch`` gives the samples from one frame up to another, (frames,).
     """
     if exponent < BASE_EXPONENT:
         frames = TILE_BINS << exponent
-        return extremes(np.asarray(mono[index * frames : (index + 1) * frames]), 1 << exponent)
+        return extremes(stretch(index * frames, (index + 1) * frames), 1 << exponent)
     bins = TILE_BINS << (exponent - BASE_EXPONENT)
     return coarser(base[index * bins : (index + 1) * bins], 1 << (exponent - BASE_EXPONENT))

@@ -24,10 +24,11 @@ from nubrak.core.prints import (
 )
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.core.session import Document
+from nubrak.desk.desk import Desk
+from nubrak.desk.printing import draft
+from nubrak.desk.standing import Standing
 from nubrak.store.audio import chunks_of, hash_of, name_of, put_audio, write_chunks
 from nubrak.store.sessions import SessionState
-from nubrak.web.desk import Desk, Standing
-from nubrak.web.printing import draft
 
 _ENDINGS = {
     "FLAC": "flac",
@@ -176,6 +177,6 @@ def _with_facts(desk: Desk, document: Document) -> Document:
     for source in document.sources.values():
         for clip in source.clips:
             facts = desk.facts(clip.audio)
-            clip.channels, clip.rate_hz = int(str(facts["channels"])), int(str(facts["rate_hz"]))
-            clip.length_s = int(str(facts["frames"])) / clip.rate_hz
+            clip.channels, clip.rate_hz = facts.channels, facts.rate_hz
+            clip.length_s = facts.frames / clip.rate_hz
     return document

@@ -11,7 +11,8 @@ from pydantic import BaseModel
 from nubrak.core.mix import Bus
 from nubrak.core.pieces import ONLY_HEARD
 from nubrak.core.signal import EARLY_S, SILENT_LKFS, STEP_S, loudness_lkfs, metered
-from nubrak.web.desk import Desk, Standing
+from nubrak.desk.desk import Desk
+from nubrak.desk.standing import Standing
 
 _WINDOW_FRAMES = 1 << 18
 _APART: tuple[Bus, Bus] = ("recording", "layers")

@@ -1,19 +1,31 @@
-"""What the Shape bench is shown: every note with where it comes from and how it lies on the grid."""
+"""What the Shape bench is answered with and asks for, beside the core's own models."""
 
 from __future__ import annotations
 
+import secrets
+from typing import Annotated
+
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel, Field
 
-from nubrak.core.midi import Left, ReadMidi, midi_difference, proposals
-from nubrak.core.pieces import GENERAL_MIDI, PIECES, NoteMap
+from nubrak.core.pieces import GENERAL_MIDI, PIECES, NoteMap, from_text
+from nubrak.core.problem import Problem
+from nubrak.core.session import KeepFeel, SetPattern
 from nubrak.core.shape import (
     CurveShape,
+    FeelStep,
     Notes,
+    PatternNote,
+    ShapeSettings,
+    StrengthPoint,
+    beside_what_is_there,
+    copied,
     deviation_ms,
     feel_of,
     in_scope,
     marks_of_hits,
+    repeated,
     speaks_of_note,
     starting_curve,
     steps_of_bar,
@@ -21,18 +33,97 @@ from nubrak.core.shape import (
     velocity_of,
 )
 from nubrak.core.sort import same_sounds
-from nubrak.core.tempo import Grid, TempoGuess, beats_at, estimate_tempo, follow
-from nubrak.web.desk import Desk, Standing
-from nubrak.web.shape_wire import (
-    AskShape,
-    ChangesFromMidi,
-    LiveNotes,
-    NoteLine,
-    NoteMapTable,
-    Same,
-    ShapeColumns,
-)
+from nubrak.core.tempo import Grid, beats_at
+from nubrak.desk.desk import Desk
+from nubrak.desk.standing import Standing
+from nubrak.store.sessions import SessionState
 
+Place = Annotated[float, Field(ge=0, le=86400)]
+
+
+class AskShape(BaseModel):
+    """How a part is shaped: as it stands, as it was before, or with other settings."""
+
+    shape: ShapeSettings | None = Field(default=None, description="settings that are still being moved")
+    before: bool = Field(default=False, description="as played, with nothing shaped")
+    grid: Grid | None = Field(
+        default=None,
+        description="the steps timing is told against; empty: those it is drawn to, else sixteenths",
+    )
+
+
+class ShapeColumns(BaseModel):
+    """Every note of a part, as columns in order of time, and what is said of them together."""
+
+    revision: int
+    time_s: list[float]
+    struck_s: list[float] = Field(
+        description="when it was struck, or, beside the recorded ones, put: what a scope speaks of"
+    )
+    found_s: list[float | None] = Field(
+        description="where the stroke was found: what a mark speaks of; empty beside the recorded ones"
+    )
+    strength_db: list[float | None]
+    played: list[float] = Field(description="velocity by the curve alone, before any step")
+    velocity: list[int]
+    note: list[int]
+    length_s: list[float]
+    late_ms: list[float] = Field(description="how much later than its step")
+    step: list[int] = Field(description="which step of the bar")
+    bar: list[int]
+    beat: list[float] = Field(description="beat of the bar, counted from 1")
+    by_hand: list[bool]
+    pattern_id: list[str] = Field(description="empty for recorded ones")
+    shape: ShapeSettings
+    number: int = Field(description="the part's own note")
+    grid: Grid
+    step_labels: list[str]
+    feel: list[FeelStep] = Field(description="what the strokes say per step")
+    curve: list[StrengthPoint] = Field(description="the curve that is in force, as points")
+    starts: dict[CurveShape, list[StrengthPoint]]
+    touched: list[int] = Field(description="how many strokes each step is for")
+    usual_db: float = Field(description="strength of the loudest usual strokes")
+
+
+class Same(BaseModel):
+    """Groups of strokes that are one and the same recorded sound."""
+
+    time_s: list[float]
+    group: list[int] = Field(description="−1 where it is like no other")
+    residual_db: list[float]
+    programmed: bool
+    said: str
+
+
+class NoteLine(BaseModel):
+    """One row of the note map."""
+
+    piece: str
+    name: str
+    note: int
+    called: str
+
+
+class NoteMapTable(BaseModel):
+    """The session's note map, and what General MIDI calls the notes."""
+
+    name: str
+    lines: list[NoteLine]
+    called: dict[int, str]
+
+
+class LiveNotes(BaseModel):
+    """Notes to send to an instrument while they are due, as columns in order of time."""
+
+    time_s: list[float]
+    length_s: list[float]
+    note: list[int]
+    velocity: list[int]
+    channel: list[int]
+
+
+_FEWEST_OF_A_FEEL = 4  # hits; fewer are no way of playing
+_LEAST_STRETCH_S = 0.01  # a shorter one holds no stroke
 _STARTS: tuple[CurveShape, ...] = ("played", "closer", "wider", "straight", "even")
 
 
@@ -143,49 +234,6 @@ def same(desk: Desk, standing: Standing, part_id: str) -> Same:
     )
 
 
-def struck(standing: Standing, part_ids: list[str]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """All hits of these parts in order of time, (n,) in s, and how strong each is against its part's,
-    (n,).
-    """
-    times, weights = [np.zeros(0)], [np.zeros(0)]
-    for part_id in part_ids or list(standing.document.parts):
-        notes = standing.notes(part_id, before=True)
-        times.append(notes.time_s)
-        weights.append(notes.velocity / 127.0)
-    time_s, weight = np.concatenate(times), np.concatenate(weights)
-    order = np.argsort(time_s, kind="stable")
-    return time_s[order], weight[order]
-
-
-def tempo_guesses(standing: Standing, part_ids: list[str]) -> list[TempoGuess]:
-    """The tempo that the hits of these parts suggest."""
-    return estimate_tempo(*struck(standing, part_ids))
-
-
-def following(standing: Standing, part_ids: list[str]) -> dict[str, object]:
-    """The changes to the session's tempo with which its grid stays with these parts."""
-    tempo = standing.document.tempo
-    straight = tempo.model_copy(update={"changes": []})
-    changes = follow(straight, *struck(standing, part_ids))
-    return {"changes": [change.model_dump() for change in changes]}
-
-
-def changes_from(standing: Standing, read: ReadMidi) -> ChangesFromMidi:
-    """What a MIDI file that left from here says different now."""
-    document = standing.document
-    left = {
-        part_id: (standing.names[part_id], standing.notes(part_id)) for part_id, _ in document.ordered_parts()
-    }
-    back = midi_difference(left, read)
-    about = {
-        part_id: Left(standing.notes(part_id), standing.decisions(part_id), part.mark_list, part.pattern)
-        for part_id, part in document.parts.items()
-    }
-    return ChangesFromMidi(
-        proposals=proposals(back.differences, about), same=back.same, strange=back.strange, said=read.said
-    )
-
-
 def live_notes(standing: Standing, part_ids: list[str], before: bool) -> LiveNotes:
     """Every note of these parts in order of time, to be sent while they are due."""
     chosen = [standing.notes(part_id, before=before) for part_id in part_ids]
@@ -223,3 +271,67 @@ def note_table(note_map: NoteMap) -> NoteMapTable:
         for piece in PIECES.values()
     ]
     return NoteMapTable(name=note_map.name, lines=lines, called=GENERAL_MIDI)
+
+
+def take_feel(
+    desk: Desk, session_id: str, revision: int, part_id: str, name: str, grid: Grid
+) -> SessionState:
+    """Take the feel of a part as it is played, and keep it."""
+    standing = desk.standing(session_id)
+    notes, tempo = standing.notes(part_id, before=True), standing.document.tempo
+    if len(notes) < _FEWEST_OF_A_FEEL:
+        raise Problem(
+            f"{standing.names[part_id]} has too few hits to take a feel from.",
+            todo="Take it from a part that plays.",
+        )
+    step, late_ms = deviation_ms(notes.time_s, tempo, grid)
+    feel = feel_of(name, step, late_ms, notes.velocity, grid, tempo.bar_beats)
+    action = KeepFeel(kind="keep_feel", feel_id=secrets.token_hex(5), feel=feel)
+    return desk.sessions.edit(session_id, revision, action)
+
+
+def repeat_stretch(
+    desk: Desk,
+    session_id: str,
+    revision: int,
+    part_id: str,
+    span_s: tuple[float, float],
+    times: int,
+    to_s: float | None,
+) -> SessionState:
+    """A stretch of a part ``times`` more, or once at ``to_s``, as notes beside the recorded ones."""
+    standing = desk.standing(session_id)
+    start_s, end_s = span_s
+    if end_s - start_s < _LEAST_STRETCH_S:
+        raise Problem("The stretch to repeat is empty.", todo="Drag over the bar that shall come again.")
+    notes, tempo = standing.notes(part_id), standing.document.tempo
+    if to_s is None:
+        new = repeated(notes, tempo, start_s, end_s, times)
+    else:
+        new = copied(notes, tempo, start_s, end_s, [to_s])
+    if not new:
+        raise Problem("There are no notes in this stretch.", todo="Drag over notes.")
+    new = beside_what_is_there(new, notes)
+    if not new:
+        raise Problem("These notes stand there already.", todo="Repeat further on, or more often.")
+    action = SetPattern(kind="set_pattern", part_id=part_id, notes=with_ids(new))
+    return desk.sessions.edit(session_id, revision, action)
+
+
+def with_ids(notes: list[PatternNote]) -> dict[str, PatternNote]:
+    """Notes beside the recorded ones by ids of their own."""
+    return {secrets.token_hex(6): note for note in notes}
+
+
+class NoteMapRead(BaseModel):
+    """A note map that was read, and what was skipped."""
+
+    note_map: NoteMap
+    skipped: list[str]
+
+
+def note_map_from(table: bytes, file: str) -> NoteMapRead:
+    """A CSV table as a note map named for its file, and what was skipped."""
+    stem = file.rpartition(".")[0][:80] or "Imported"
+    found, skipped = from_text(table.decode("utf-8", "replace"), stem)
+    return NoteMapRead(note_map=found, skipped=skipped)

@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-import struct
-
-import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core.midi import Remembered, Strike, chokes, fullest, received, sounded
-from nubrak.core.samples import Kit
-from nubrak.store.kits import all_kits
-from nubrak.web.desk import Desk
+from nubrak.core.midi import Remembered, received
+from nubrak.desk.desk import Desk
+from nubrak.desk.module import frame_of, module_kit
 
-RATE_HZ = 44100
-MOST_BYTES = 4096
 router = APIRouter()
+MOST_BYTES = 4096
 
 
 @router.websocket("/api/module")
@@ -25,7 +20,7 @@ async def module(socket: WebSocket) -> None:
     """
     desk: Desk = socket.app.state.desk
     await socket.accept()
-    kit = fullest(list((await run_in_threadpool(all_kits, desk.engine)).values()))
+    kit = await run_in_threadpool(module_kit, desk)
     heard = Remembered()
     try:
         while True:
@@ -35,14 +30,7 @@ async def module(socket: WebSocket) -> None:
                 return
             strikes, heard = received(data, heard)
             for strike in strikes:
-                frame, heard = await run_in_threadpool(_frame, desk, kit, strike, heard)
+                frame, heard = await run_in_threadpool(frame_of, desk, kit, strike, heard)
                 await socket.send_bytes(frame)
     except WebSocketDisconnect:
         return
-
-
-def _frame(desk: Desk, kit: Kit, strike: Strike, heard: Remembered) -> tuple[bytes, Remembered]:
-    audio, heard = sounded(strike, kit, heard, lambda sample: desk.sample(sample, RATE_HZ), RATE_HZ)
-    return struct.pack("<BBBB", strike.note, strike.velocity, chokes(strike.note), 0) + np.ascontiguousarray(
-        audio, "<f4"
-    ).tobytes(), heard

@@ -22,8 +22,9 @@ from nubrak.core.layer import (
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.signal import windows_at
+from nubrak.desk.desk import Desk
+from nubrak.desk.standing import Standing
 from nubrak.store.kits import all_kits
-from nubrak.web.desk import Desk, Standing
 
 
 class Suits(BaseModel):
@@ -55,7 +56,7 @@ def suggestions(desk: Desk, standing: Standing, part_id: str, by: Literal["liken
             todo="Keep some hits, or choose by ear.",
         )
     recorded = profile(
-        strokes_of(desk.source_mono(standing.document.source(part.sources[0]), rate), hits, rate), rate
+        strokes_of(desk.audio.source_mono(standing.document.source(part.sources[0]), rate), hits, rate), rate
     )
     found = []
     for kit_id, kit in all_kits(desk.engine).items():
@@ -78,14 +79,17 @@ def _profile_of(desk: Desk, instrument: Instrument, rate_hz: int) -> Profile:
     """The profile of an instrument's hardest strokes."""
     round_robin = instrument.round_robin(127)[:4]
     key = (" ".join(f"{sample.audio}{sample.attack_s}" for sample in round_robin), rate_hz)
-    kept = desk.profiles.get(key)
+    with desk.lock:
+        kept = desk.profiles.get(key)
     if kept is None:
         plain = Layer(instrument=instrument)
         rows = []
         for sample in round_robin:
-            audio, attack = desk.voiced(sample, plain, rate_hz)
+            audio, attack = desk.audio.voiced(sample, plain, rate_hz)
             rows.append(
                 windows_at(as_stereo(audio).mean(axis=1), np.array([attack]), round(STROKE_S * rate_hz))[0]
             )
-        desk.profiles[key] = kept = profile(np.stack(rows), rate_hz)
+        kept = profile(np.stack(rows), rate_hz)
+        with desk.lock:
+            desk.profiles[key] = kept
     return kept

@@ -13,9 +13,9 @@ from nubrak.core.find import find_candidates
 from nubrak.core.gather import AudioFacts, guess_from_sound, inspect, other_half, same_piece, takes_of
 from nubrak.core.pieces import PieceGuess, guess_from_name
 from nubrak.core.session import AddClip, AddSource, AsPair, Clip, CombineMicrophones
+from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 from nubrak.store.sessions import SessionState
-from nubrak.web.desk import Desk
 
 _LISTENED_S = 60.0
 _BLOCK_FRAMES = 1 << 18
@@ -59,7 +59,7 @@ def arrive(
                 state = desk.sessions.edit(
                     session_id,
                     None,
-                    CombineMicrophones(kind="together", part_id=partner, other_id=action.part_id),
+                    CombineMicrophones(kind="combine_microphones", part_id=partner, other_id=action.part_id),
                 )
     desk.ask_for(desk.standing(session_id))
     return state

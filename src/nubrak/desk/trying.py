@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import numpy as np
+from pydantic import BaseModel, Field
 
 from nubrak.core.layer import UNDER_DB, Layer, find_lock, level_under
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
-from nubrak.core.session import changed
+from nubrak.core.session import AddLayer, SetLayer, changed
+from nubrak.desk.desk import Desk
+from nubrak.desk.locking import struck_by
+from nubrak.desk.standing import Standing
 from nubrak.store.kits import kit_of
-from nubrak.web.desk import Desk, Standing
-from nubrak.web.layer_looks import joined_envelope
+from nubrak.store.sessions import SessionState
 
 TRIED = "tried"
-_MOST_TRIED = 24
+_FITTED = ("polarity", "offset_samples", "level_db", "notes", "silenced_by", "each")  # what fitting sets
 _TRY_HITS = 48  # enough to lock by while a person steps through sounds; the lock shown afterwards hears all
 
 
@@ -36,14 +39,14 @@ def fitted(
     if not instead_of:
         layer = changed(layer, _articulation(standing, part_id, instrument))
     try:
-        hits, _, sounds = joined_envelope(desk, standing, part_id, layer, most)
+        hits, _, sounds = struck_by(desk, standing, part_id, layer, most)
         hits_before, _, sounds_before = (
-            joined_envelope(desk, standing, part_id, instead_of, most) if instead_of else (hits, None, [])
+            struck_by(desk, standing, part_id, instead_of, most) if instead_of else (hits, None, [])
         )
     except Problem:
         return layer  # nothing was recorded that it could be held against
     part, rate = standing.document.part(part_id), standing.document.rate_hz
-    recording = desk.source_mono(standing.document.source(part.sources[0]), rate)
+    recording = desk.audio.source_mono(standing.document.source(part.sources[0]), rate)
     found = find_lock(recording, hits, sounds, rate)
     wanted = UNDER_DB
     if instead_of is not None:
@@ -91,12 +94,43 @@ def with_tried(
     instrument = instrument_of(desk, kit_id, instrument_id)
     # By what it is and not by its name alone: a kit may be changed while its sounds are tried.
     key = (standing.state.id, standing.state.revision, part_id, layer_id, instrument.model_dump_json())
-    kept = desk.tried.get(key)
+    with desk.lock:
+        kept = desk.tried.get(key)
     if kept is None:
         layers = standing.document.part(part_id).layers
         layer = fitted(desk, standing, part_id, instrument, layers.get(layer_id or ""), _TRY_HITS)
         kept = desk.with_layer(standing, part_id, layer_id if layer_id in layers else TRIED, layer)
-        desk.tried[key] = kept
-        while len(desk.tried) > _MOST_TRIED:
-            desk.tried.popitem(last=False)
+        with desk.lock:
+            desk.tried[key] = kept
     return kept
+
+
+class NewLayer(BaseModel):
+    """A sound to put with a part: an instrument of the library or one of its own; locked and brought to level
+    as it comes in.
+    """
+
+    revision: int
+    layer_id: str = Field(pattern=r"^[A-Za-z0-9_-]{1,32}$")
+    instead: bool = Field(default=False, description="in place of the layer of that id, as loud as it was")
+    kit_id: str | None = None
+    instrument_id: str | None = None
+    instrument: Instrument | None = None
+
+
+def put_sound(desk: Desk, session_id: str, part_id: str, new: NewLayer) -> SessionState:
+    """Put a sound with a part, locked to the recording and about 6 dB under it, or as loud as the one it
+    replaces.
+    """
+    standing = desk.standing(session_id)
+    instrument = new.instrument
+    if instrument is None:
+        if new.kit_id is None or new.instrument_id is None:
+            raise Problem("No sound was named.", todo="Choose one from the library.")
+        instrument = instrument_of(desk, new.kit_id, new.instrument_id)
+    instead = standing.document.part(part_id).layers.get(new.layer_id) if new.instead else None
+    layer = fitted(desk, standing, part_id, instrument, instead)
+    changes = {name: getattr(layer, name) for name in _FITTED}
+    about = {"part_id": part_id, "layer_id": new.layer_id, "instrument": instrument, "changes": changes}
+    action = AddLayer(kind="add_layer", **about) if instead is None else SetLayer(kind="set_layer", **about)
+    return desk.sessions.edit(session_id, new.revision, action)

@@ -29,7 +29,8 @@ from nubrak.core.prints import (
     print_file,
 )
 from nubrak.core.problem import Problem, disk_is_full
-from nubrak.web.desk import Desk, Standing
+from nubrak.desk.desk import Desk
+from nubrak.desk.standing import Standing
 
 
 class StemChoice(BaseModel):

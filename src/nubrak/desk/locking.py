@@ -9,7 +9,8 @@ from pydantic import BaseModel, Field
 from nubrak.core.layer import Layer, Lock, Sounding, as_stereo, find_lock, judged, overlay, plan_layer
 from nubrak.core.pieces import PIECES
 from nubrak.core.problem import Problem
-from nubrak.web.desk import Desk, Standing
+from nubrak.desk.desk import Desk
+from nubrak.desk.standing import Standing
 
 _WANDERS_MS = 0.15  # from here on single offsets are worth having
 
@@ -51,15 +52,15 @@ def found_lock(desk: Desk, standing: Standing, part_id: str, layer_id: str) -> L
     """The lock of a layer against its part's recording; and what it does in the other microphones that hear
     the piece.
     """
-    layer, hits, time_s, sounds, rate = _laid_out(desk, standing, part_id, layer_id)
+    layer, hits, time_s, sounds, rate = _locked_parts(desk, standing, part_id, layer_id)
     part, document = standing.document.part(part_id), standing.document
-    recording = desk.source_mono(document.source(part.sources[0]), rate)
+    recording = desk.audio.source_mono(document.source(part.sources[0]), rate)
     found = find_lock(recording, hits, sounds, rate)
     others = []
     for source_id in _others(standing, part_id):
         source = document.source(source_id)
         there = judged(
-            desk.source_mono(source, rate), hits, sounds, rate, found.offset_samples, found.polarity
+            desk.audio.source_mono(source, rate), hits, sounds, rate, found.offset_samples, found.polarity
         )
         others.append(OtherMicrophone(name=source.name, gain_db=round(there, 1)))
     return LockFound(
@@ -100,8 +101,10 @@ def _said(found: Lock, layer: Layer, rate_hz: int) -> str:
 
 def overlaid(desk: Desk, standing: Standing, part_id: str, layer_id: str) -> OverlayColumns:
     """All hits at their attack, their spread, and the layer as it lies over them now."""
-    layer, hits, _, sounds, rate = _laid_out(desk, standing, part_id, layer_id)
-    recording = desk.source_mono(standing.document.source(standing.document.part(part_id).sources[0]), rate)
+    layer, hits, _, sounds, rate = _locked_parts(desk, standing, part_id, layer_id)
+    recording = desk.audio.source_mono(
+        standing.document.source(standing.document.part(part_id).sources[0]), rate
+    )
     most = max(sounds, key=lambda one: len(one.rows))
     found = overlay(
         recording, hits, most.sample * np.float32(layer.polarity), layer.offset_samples - most.attack, rate
@@ -120,16 +123,16 @@ def overlaid(desk: Desk, standing: Standing, part_id: str, layer_id: str) -> Ove
     )
 
 
-def _laid_out(
+def _locked_parts(
     desk: Desk, standing: Standing, part_id: str, layer_id: str
 ) -> tuple[Layer, NDArray[np.int64], NDArray[np.float64], list[Sounding], int]:
     layer = standing.document.part(part_id).layers.get(layer_id)
     if layer is None:
         raise Problem("This layer is not there any more.", kind="missing")
-    return layer, *joined_envelope(desk, standing, part_id, layer), standing.document.rate_hz
+    return layer, *struck_by(desk, standing, part_id, layer), standing.document.rate_hz
 
 
-def joined_envelope(
+def struck_by(
     desk: Desk, standing: Standing, part_id: str, layer: Layer, most: int | None = None
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], list[Sounding]]:
     """The strokes a layer sounds on in samples, when its notes sound, and which sample sounds on which; of
@@ -154,7 +157,7 @@ def joined_envelope(
     straight = layer.model_copy(update={"polarity": 1})
     sounds = []
     for index in np.unique(plan.sample[recorded]).tolist():
-        audio, attack = desk.voiced(plan.samples[index], straight, rate)
+        audio, attack = desk.audio.voiced(plan.samples[index], straight, rate)
         mine = np.nonzero(plan.sample[recorded] == index)[0]
         sounds.append(
             Sounding(

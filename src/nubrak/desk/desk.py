@@ -1,0 +1,206 @@
+"""What works on sessions: the stores, the caches, and a session as it stands."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Hashable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+from procrastinate import App
+from sqlalchemy import Engine
+
+from nubrak.core.decide import FindSettings
+from nubrak.core.find import Candidates, combine_microphones, join
+from nubrak.core.flow import PartInput, band_of
+from nubrak.core.gather import AudioFacts
+from nubrak.core.layer import Layer, Profile
+from nubrak.core.mix import Bus, Mix, ducks, render
+from nubrak.core.pieces import ONLY_HEARD, PIECES, listens_closely
+from nubrak.core.session import Part, Source
+from nubrak.desk.audio import Audio
+from nubrak.desk.jobs import Jobs
+from nubrak.desk.standing import Evidenced, Standing
+from nubrak.store.audio import facts_of
+from nubrak.store.cache import Cache
+from nubrak.store.progress import cancel, cancelled_of, progress_of
+from nubrak.store.sessions import Sessions, SessionState
+from nubrak.work.analyse import ask_for_analysis
+
+_MOST_STANDING = 24  # revisions of sessions, each with its notes: what some windows look at
+_MOST_EVIDENCED = 6  # sessions whose evidence is weighed: tens of MB each
+_MOST_PROFILES = 5000  # instruments
+_MOST_TRIED = 24  # sounds stepped through
+
+
+@dataclass
+class Desk:
+    """Everything that is asked of sessions, in one place. Threads may share it."""
+
+    engine: Engine
+    cache: Cache
+    sessions: Sessions
+    queue: App
+    uploads: Path
+    audio: Audio = field(init=False)
+    profiles: LRUCache[Hashable, Profile] = field(default_factory=lambda: LRUCache(_MOST_PROFILES))
+    tried: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_TRIED))
+    jobs: Jobs = field(default_factory=Jobs)
+    lock: threading.RLock = field(default_factory=threading.RLock)
+    _standing: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_STANDING))
+    _evidenced: LRUCache[str, Evidenced] = field(default_factory=lambda: LRUCache(_MOST_EVIDENCED))
+
+    def __post_init__(self) -> None:
+        self.audio = Audio(self.cache)
+
+    def standing(self, session_id: str) -> Standing:
+        """The session as it stands now. Asks for the analysis of what has not been analysed."""
+        revision = self.sessions.revision(session_id)
+        with self.lock:
+            kept = self._standing.get((session_id, revision))
+        if kept is not None and not any(kept.waiting.values()):
+            return kept
+        return self._keep(session_id, self._stand(self.sessions.get(session_id)))
+
+    def one_back(self, session_id: str) -> Standing:
+        """The session as it was before its last edit, to hear what that changed."""
+        about = f"{session_id} back"
+        revision = self.sessions.revision(session_id)
+        with self.lock:
+            kept = self._standing.get((about, revision))
+        return kept or self._keep(about, self._stand(self.sessions.one_back(session_id)))
+
+    def with_layer(self, standing: Standing, part_id: str, layer_id: str, layer: Layer) -> Standing:
+        """The session as it would stand with another layer, for listening; notes and decisions are the
+        same.
+        """
+        document = standing.document.model_copy()
+        part = document.part(part_id).model_copy()
+        part.layers = part.layers | {layer_id: layer}
+        document.parts = document.parts | {part_id: part}
+        return replace(standing, state=standing.state.model_copy(update={"document": document}), _plans={})
+
+    def _keep(self, about: str, standing: Standing) -> Standing:
+        with self.lock:
+            self._standing[about, standing.state.revision] = standing
+        return standing
+
+    def _stand(self, state: SessionState) -> Standing:
+        inputs, waiting, signature = {}, {}, []
+        sources, closely = state.document.sources, set[str]()
+        for part_id, part in state.document.parts.items():
+            if listens_closely(PIECES[part.piece], part.find.material):
+                closely.add(part_id)
+            listens = [one for one in part.sources if not sources[one].aside and part.piece != ONLY_HEARD]
+            found = [self._candidates(sources[one], part_id in closely) for one in listens]
+            waiting[part_id] = [audio for _, missing in found for audio in missing]
+            inputs[part_id] = PartInput(
+                state.document.part_name(part_id),
+                part.piece,
+                combine_microphones([candidates for candidates, _ in found]),
+                part.find,
+                part.mark_list,
+                frozenset(part.sources),
+            )
+            clips = [[(clip.audio, clip.start_s) for clip in sources[one].clips] for one in listens]
+            signature.append((part_id, clips, waiting[part_id], *_evidence_rests_on(part)))
+        return Standing(state, inputs, waiting, frozenset(closely), self._evidence(repr(signature), inputs))
+
+    def _evidence(self, signature: str, inputs: dict[str, PartInput]) -> Evidenced:
+        """Evidence by what it is made from: a mark or a threshold changes none of it."""
+        with self.lock:
+            if signature not in self._evidenced:
+                self._evidenced[signature] = Evidenced(inputs)
+            return self._evidenced[signature]
+
+    def _candidates(self, source: Source, closely: bool) -> tuple[Candidates, list[str]]:
+        found, missing = [], []
+        for clip in source.clips:
+            candidates = self.cache.candidates(clip.audio, closely)
+            if candidates is None:
+                missing.append(clip.audio)
+                # What is known already stands until what is wanted is there.
+                candidates = self.cache.candidates(clip.audio, not closely)
+            if candidates is not None:
+                found.append((candidates, clip.start_s))
+        return join([c for c, _ in found], [s for _, s in found]), missing
+
+    def ask_for(self, standing: Standing) -> None:
+        """Hand out the analysis of everything that is missing and not cancelled."""
+        missing = standing.missing()
+        off = cancelled_of(self.engine, [audio for audio, _ in missing]) if missing else set()
+        for audio, closely in missing:
+            if audio not in off:
+                ask_for_analysis(self.queue, audio, closely)
+
+    def analyse(self, standing: Standing, on: bool) -> None:
+        """Cancel the analysis of what is still missing, or take it up again."""
+        cancel(self.engine, [audio for waits in standing.waiting.values() for audio in waits], off=not on)
+        if on:
+            self.ask_for(standing)
+
+    def progress(self, audio: list[str]) -> tuple[float, str | None]:
+        """How far the analysis of these files is, 0 to 1, and what went wrong."""
+        return progress_of(self.engine, audio)
+
+    def facts(self, audio: str) -> AudioFacts:
+        """What is known of a stored file; a ``Problem`` where there is none."""
+        return facts_of(self.engine, audio)
+
+    def window(
+        self,
+        standing: Standing,
+        bus: Bus,
+        part_ids: list[str],
+        start: int,
+        frames: int,
+        find: FindSettings | None = None,
+        before: bool = False,
+        layer_id: str | None = None,
+        solo: bool = False,
+    ) -> NDArray[np.float32]:
+        """What is heard of these parts from sample ``start`` on, (frames, 2); of one part also as other find
+        settings would have it, or as it was ``before`` it was shaped; of layers also a single one; ``solo``
+        heeds what is solo.
+        """
+        mix = self.mix(standing, bus, part_ids, find, before)
+        return render(mix, bus, part_ids, start, frames, layer_id, solo)
+
+    def mix(
+        self,
+        standing: Standing,
+        bus: Bus,
+        part_ids: list[str],
+        find: FindSettings | None = None,
+        before: bool = False,
+    ) -> Mix:
+        """What a bus of these parts is made of; only what it needs is worked out."""
+        document, rate = standing.document, standing.document.rate_hz
+        notes, bands, hits = {}, {}, {}
+        if bus not in ("recording", "detector"):
+            notes = {part_id: standing.notes(part_id, find, before) for part_id in part_ids}
+        if bus == "detector":
+            for part_id in part_ids:
+                part = standing.inputs[part_id]
+                bands[part_id] = band_of(replace(part, find=find) if find else part)
+        if bus in ("recording", "both"):
+            ducking = [part_id for part_id in part_ids if ducks(document.parts[part_id])]
+            hits = {part_id: standing.struck(part_id) for part_id in ducking}
+        return Mix(
+            document,
+            notes,
+            lambda audio: self.cache.decoded(audio, rate),
+            lambda sample, voice: self.audio.voiced(sample, voice, rate),
+            hits,
+            bands,
+            None if find or before else standing.plan,
+        )
+
+
+def _evidence_rests_on(part: Part) -> tuple[object, ...]:
+    """What of a part's settings changes what its candidates are worth."""
+    find = part.find
+    return part.piece, part.sources, find.material, find.low_hz, find.high_hz, find.spill_from

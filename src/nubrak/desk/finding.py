@@ -1,0 +1,350 @@
+"""What Find is answered with: decisions as columns, reasons, Second look, the spill map, the best bar, and
+where an added hit snaps to.
+"""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import replace
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from nubrak.core.decide import (
+    WORTH_A_LOOK,
+    Decisions,
+    FindSettings,
+    Mark,
+    Suggestion,
+    places,
+    reason,
+    similar_to,
+)
+from nubrak.core.find import snap
+from nubrak.core.flow import band_of
+from nubrak.core.pieces import PIECES
+from nubrak.core.problem import Problem
+from nubrak.core.session import Give, SetMark
+from nubrak.core.shape import BarOnsets, best_bar
+from nubrak.desk.desk import Desk
+from nubrak.desk.standing import Standing
+from nubrak.store.sessions import SessionState
+
+
+class DecisionColumns(BaseModel):
+    """Every candidate of a part with its decision, as columns in order of time."""
+
+    revision: int
+    time_s: list[float]
+    level_db: list[float]
+    rise_db: list[float]
+    state: list[int]
+    doubt: list[float]
+    spill_db: list[float] = Field(
+        description="what other strokes spill there, in dBFS; −200 where nothing does"
+    )
+    velocity: list[int] = Field(description="0 where it does not count")
+    hits: int
+    lost_s: list[float] = Field(description="hits as the part stands that would be lost")
+    let_in_s: list[float] = Field(description="candidates that would newly count")
+    threshold_db: float
+    hold_off_ms: float
+    re_arm_db: float
+    rise_needed_db: float
+    low_hz: float
+    high_hz: float
+    weighs: bool = Field(description="whether all evidence of the kit is weighed")
+    worth_a_look: float = Field(description="from this doubt on a place stands in Second look")
+    suggestion: Suggestion
+
+
+class Suspect(BaseModel):
+    """Another part whose stroke is heard at a place, and where it is seen best."""
+
+    part_id: str
+    name: str
+    source_id: str
+    time_s: float = Field(description="when that part was struck")
+    under_db: float = Field(description="how far what it spills stands under the candidate, in dB")
+
+
+class Reason(BaseModel):
+    """One sentence, and who is suspected."""
+
+    text: str
+    suspect: Suspect | None = None
+
+
+class LookPlace(BaseModel):
+    """One doubtful place of Second look."""
+
+    part_id: str
+    part_name: str
+    source_id: str
+    index: int
+    time_s: float
+    counts: bool
+    doubt: float
+    level_db: float
+    text: str
+    suspect: Suspect | None
+
+
+class SecondLook(BaseModel):
+    """All doubtful places, worst first."""
+
+    revision: int
+    places: list[LookPlace]
+    analysing: bool = Field(description="whether more may come")
+
+
+class Similar(BaseModel):
+    """Places that sound alike and were decided the same way."""
+
+    time_s: list[float]
+
+
+class LeakLine(BaseModel):
+    """How one piece is heard in another's microphone."""
+
+    from_part: str
+    to_part: str
+    level_db: float = Field(description="against how it is heard in its own, as recorded")
+    delay_ms: float | None = Field(
+        description="empty where it lies under other sounds and only its level is known"
+    )
+    strokes: int = Field(description="how many taught it")
+
+
+class SpillMap(BaseModel):
+    """Who leaks into whom."""
+
+    revision: int
+    parts: list[str]
+    leaks: list[LeakLine]
+
+
+class BestBar(BaseModel):
+    """The bar that stands for the recording."""
+
+    number: int
+    start_s: float
+    end_s: float
+    said: str
+
+
+MOST_PLACES = 400
+
+_INAUDIBLE_DB = -60.0  # no spill anybody hears
+
+
+def differences(now: Decisions, then: Decisions) -> tuple[list[float], list[float]]:
+    """Where hits would be lost and where candidates would newly count, in seconds."""
+    before, after = (
+        dict(zip(d.row[d.counts].tolist(), d.time_s[d.counts].tolist(), strict=True)) for d in (now, then)
+    )
+    lost = sorted(time_s for row, time_s in before.items() if row not in after)
+    return [round(t, 5) for t in lost], [
+        round(t, 5) for t in sorted(time_s for row, time_s in after.items() if row not in before)
+    ]
+
+
+def said(
+    standing: Standing, part_id: str, decisions: Decisions, index: int, find: FindSettings | None = None
+) -> Reason:
+    """Why a row is what it is, and whose spill it may be."""
+    evidence, _ = standing.evidence(part_id, find)
+    part = standing.document.parts[part_id]
+    text = reason(decisions, index, evidence, PIECES[part.piece].name.lower(), standing.names)
+    return Reason(text=text, suspect=_suspect(standing, decisions, index))
+
+
+def _suspect(standing: Standing, decisions: Decisions, index: int) -> Suspect | None:
+    source = int(decisions.spill_from[index])
+    if not 0 <= source < len(decisions.sources):
+        return None
+    other = decisions.sources[source]
+    part = standing.document.parts.get(other)
+    if part is None:
+        return None
+    under = float(decisions.level_db[index] - decisions.spill_db[index])
+    return Suspect(
+        part_id=other,
+        name=standing.names[other],
+        source_id=part.sources[0],
+        time_s=float(decisions.spill_at_s[index]),
+        under_db=round(under, 1),
+    )
+
+
+def look_places(standing: Standing, part_ids: list[str]) -> list[LookPlace]:
+    """The doubtful places of these parts, worst first, with their reasons."""
+    decisions = {part_id: standing.decisions(part_id) for part_id in part_ids}
+    out = []
+    for place in places(decisions)[:MOST_PLACES]:
+        d, about = (
+            decisions[place.part_id],
+            said(standing, place.part_id, decisions[place.part_id], place.index),
+        )
+        out.append(
+            LookPlace(
+                part_id=place.part_id,
+                part_name=standing.names[place.part_id],
+                source_id=standing.document.parts[place.part_id].sources[0],
+                index=place.index,
+                time_s=place.time_s,
+                counts=bool(d.counts[place.index]),
+                doubt=round(place.doubt, 3),
+                level_db=round(float(d.level_db[place.index]), 1),
+                text=about.text,
+                suspect=about.suspect,
+            )
+        )
+    return out
+
+
+def leaks_of(standing: Standing) -> SpillMap:
+    """The spill map of a session."""
+    kit = standing.evidenced.weighed.kit
+    lines = [
+        LeakLine(
+            from_part=source,
+            to_part=target,
+            level_db=round(leak.own_level_db, 1),
+            delay_ms=round(1000 * leak.delay_s, 2) if leak.timed else None,
+            strokes=leak.pairs,
+        )
+        for (source, target), leak in kit.leaks.items()
+        if leak.pairs and leak.own_level_db > _INAUDIBLE_DB
+    ]
+    return SpillMap(
+        revision=standing.state.revision,
+        parts=[part_id for part_id, _ in standing.document.ordered_parts() if part_id in kit.heard],
+        leaks=lines,
+    )
+
+
+def bar_to_take(standing: Standing) -> BestBar:
+    """The bar that stands for everything that is played."""
+    played = []
+    for part_id in standing.document.parts:
+        decisions, notes = standing.decisions(part_id), standing.notes(part_id, before=True)
+        struck = notes.row >= 0
+        played.append(
+            BarOnsets(notes.time_s[struck], notes.velocity[struck], decisions.doubt[notes.row[struck]])
+        )
+    bar = best_bar(played, standing.document.tempo, standing.document.length_s)
+    if bar is None:
+        raise Problem(
+            "There is no whole bar with strokes in it.",
+            todo="Set the tempo and where bar 1 stands, then ask again.",
+        )
+    said = (
+        f"Bar {bar.number} is {100 * bar.likeness:.0f} % like the usual one, with {100 * bar.doubt:.0f} % "
+        "doubt per stroke."
+    )
+    return BestBar(number=bar.number, start_s=bar.start_s, end_s=bar.end_s, said=said)
+
+
+def snapped(desk: Desk, standing: Standing, part_id: str, near_s: float) -> float:
+    """The attack in a part's recording that a person means who points near it."""
+    document = standing.document
+    clips = [
+        clip for source_id in document.part(part_id).sources for clip in document.sources[source_id].clips
+    ]
+    clip = next((c for c in clips if c.start_s <= near_s <= c.start_s + c.length_s), None)
+    if clip is None:
+        raise Problem("There is no recording at this place.", todo="Point at a place inside the recording.")
+    known = standing.decisions(part_id)
+    free = known.time_s[~known.counts] - clip.start_s
+    return float(
+        max(
+            clip.start_s
+            + snap(desk.cache.mono(clip.audio), near_s - clip.start_s, clip.rate_hz, np.sort(free)),
+            0.0,
+        )
+    )
+
+
+def decision_columns(standing: Standing, part_id: str, find: FindSettings | None) -> DecisionColumns:
+    """Every candidate of a part with its decision: as the part stands, or with other settings."""
+    now = standing.decisions(part_id)
+    then = now if find is None else standing.decisions(part_id, find)
+    part = standing.document.parts[part_id]
+    velocity = np.zeros(len(then.time_s), np.int64)
+    notes = standing.notes(part_id, find)
+    struck = notes.row >= 0
+    velocity[notes.row[struck]] = notes.velocity[struck]
+    lost, let_in = differences(now, then)
+    low_hz, high_hz = band_of(replace(standing.inputs[part_id], find=find or part.find))
+    # Asked for at every step of a dragged threshold: the columns go out as they are, without being checked
+    # once more.
+    return DecisionColumns.model_construct(
+        revision=standing.state.revision,
+        time_s=np.round(then.time_s, 6).tolist(),
+        level_db=np.round(then.level_db, 2).tolist(),
+        rise_db=np.round(then.rise_db, 1).tolist(),
+        state=then.state.tolist(),
+        doubt=np.round(then.doubt, 3).tolist(),
+        spill_db=np.round(then.spill_db, 1).tolist(),
+        velocity=velocity.tolist(),
+        hits=int(np.count_nonzero(then.counts)),
+        lost_s=lost,
+        let_in_s=let_in,
+        threshold_db=round(then.threshold_db, 2),
+        hold_off_ms=then.hold_off_ms,
+        re_arm_db=then.re_arm_db,
+        rise_needed_db=then.rise_needed_db,
+        low_hz=low_hz,
+        high_hz=high_hz,
+        weighs=then.weighs,
+        worth_a_look=WORTH_A_LOOK,
+        suggestion=then.suggestion,
+    )
+
+
+def reason_of(standing: Standing, part_id: str, index: int, find: FindSettings | None) -> Reason:
+    """Why one candidate of a part counts or not, as the part stands or with other settings."""
+    found = standing.decisions(part_id, find)
+    _is_there(found, index)
+    return said(standing, part_id, found, index, find)
+
+
+def similar_places(standing: Standing, part_id: str, index: int, find: FindSettings | None) -> Similar:
+    """What sounds like one candidate and was decided the same way."""
+    found = standing.decisions(part_id, find)
+    _is_there(found, index)
+    rows = similar_to(standing.inputs[part_id].candidates, found, index)
+    return Similar(time_s=found.time_s[rows].tolist())
+
+
+def doubtful_places(standing: Standing, part_id: str | None) -> SecondLook:
+    """The doubtful places of a session or of one part, worst first."""
+    return SecondLook(
+        revision=standing.state.revision,
+        places=look_places(standing, standing.chosen(part_id)),
+        analysing=any(standing.waiting.values()),
+    )
+
+
+def _is_there(found: Decisions, index: int) -> None:
+    if index >= len(found.time_s):
+        raise Problem("This candidate is not there any more.", kind="missing")
+
+
+def give_strokes(
+    desk: Desk, session_id: str, revision: int, part_id: str, to_part_id: str, time_s: list[float]
+) -> SessionState:
+    """Strokes of one part belong to another: dropped here, there hits that snap to the attack."""
+    standing = desk.standing(session_id)
+    here = {secrets.token_hex(5): one for one in time_s}
+    there = {secrets.token_hex(5): snapped(desk, standing, to_part_id, one) for one in time_s}
+    action = Give(kind="give", part_id=part_id, to_part_id=to_part_id, marks=here, there=there)
+    return desk.sessions.edit(session_id, revision, action)
+
+
+def add_hit_near(desk: Desk, session_id: str, revision: int, part_id: str, near_s: float) -> SessionState:
+    """A hit added near a place; it snaps to the attack."""
+    time_s = snapped(desk, desk.standing(session_id), part_id, near_s)
+    marks = {secrets.token_hex(5): Mark(kind="add", time_s=time_s)}
+    return desk.sessions.edit(session_id, revision, SetMark(kind="mark", part_id=part_id, marks=marks))

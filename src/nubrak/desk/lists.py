@@ -1,0 +1,78 @@
+"""What is handed on as MIDI or as an open list."""
+
+from __future__ import annotations
+
+import zipfile
+from io import BytesIO
+from typing import Literal
+
+from nubrak.core.midi import Track, midi_file
+from nubrak.core.pieces import file_name
+from nubrak.core.prints import HitLine, to_csv, to_jams, to_json
+from nubrak.desk.standing import Standing
+
+
+def hit_lines(standing: Standing, part_id: str) -> list[HitLine]:
+    """A part's notes as they are handed on, each with the stroke it comes from."""
+    notes, decisions, part = (
+        standing.notes(part_id),
+        standing.decisions(part_id),
+        standing.document.part(part_id),
+    )
+    lines = []
+    for time_s, velocity, number, row in zip(
+        notes.time_s.tolist(),
+        notes.velocity.tolist(),
+        notes.each_number.tolist(),
+        notes.row.tolist(),
+        strict=True,
+    ):
+        struck = row >= 0
+        lines.append(
+            HitLine(
+                part=standing.document.part_name(part_id),
+                piece=part.piece,
+                time_s=round(float(decisions.time_s[row]) if struck else time_s, 6),
+                note_time_s=round(time_s, 6),
+                velocity=velocity,
+                note=number,
+                strength_db=round(float(decisions.strength_db[row]), 2) if struck else None,
+                doubt=round(min(float(decisions.doubt[row]), 1.0), 4) if struck else None,
+            )
+        )
+    return lines
+
+
+Layout = Literal["tracks", "one", "each"]
+ListForm = Literal["csv", "json", "jams"]
+
+
+def midi_of(
+    standing: Standing,
+    part_ids: list[str],
+    layout: Layout,
+    per_quarter: int,
+    span_s: tuple[float, float] | None,
+) -> bytes:
+    """These parts as a Standard MIDI File with a track for each or all on one, or as a zip with a file for
+    each; of the stretch ``span_s`` only, where there is one.
+    """
+    document = standing.document
+    tracks = [Track(standing.names[part_id], standing.notes(part_id)) for part_id in part_ids]
+    if layout != "each":
+        return midi_file(tracks, document.tempo, layout == "one", per_quarter, span_s)
+    files = BytesIO()
+    with zipfile.ZipFile(files, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for track in tracks:
+            data = midi_file([track], document.tempo, False, per_quarter, span_s)
+            bundle.writestr(file_name(f"{track.name}.mid"), data)
+    return files.getvalue()
+
+
+def hits_as(standing: Standing, part_ids: list[str], form: ListForm) -> str:
+    """The hits of these parts as an open list."""
+    lines = [line for part_id in part_ids for line in hit_lines(standing, part_id)]
+    if form == "csv":
+        return to_csv(lines)
+    write = to_json if form == "json" else to_jams
+    return write(lines, standing.document.name, standing.document.length_s)

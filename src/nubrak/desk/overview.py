@@ -1,0 +1,63 @@
+"""All parts of a session at a glance, for the staff and the list."""
+
+from __future__ import annotations
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from nubrak.core.decide import places
+from nubrak.core.midi import USUAL_TICKS, half_tick_ms
+from nubrak.desk.desk import Desk
+
+
+class PartOverview(BaseModel):
+    """One part on the staff and in the list."""
+
+    part_id: str
+    name: str
+    time_s: list[float]
+    velocity: list[int]
+    doubtful: int
+    by_hand: int
+    progress: float = Field(description="1 when it is analysed")
+    problem: str | None
+
+
+class Overview(BaseModel):
+    """The whole session at one revision."""
+
+    revision: int
+    length_s: float
+    rounding_ms: dict[int, float] = Field(
+        description="how far a note may be from its stroke in MIDI of so many ticks per quarter"
+    )
+    parts: list[PartOverview]
+
+
+def overview_of(desk: Desk, session_id: str) -> Overview:
+    """All parts of a session; asks for the analysis of what has not been analysed."""
+    standing = desk.standing(session_id)
+    desk.ask_for(standing)
+    parts = []
+    for part_id, part in standing.document.ordered_parts():
+        notes, decisions = standing.notes(part_id), standing.decisions(part_id)
+        share, problem = desk.progress(standing.waiting[part_id])
+        parts.append(
+            PartOverview(
+                part_id=part_id,
+                name=standing.document.part_name(part_id),
+                time_s=np.round(notes.time_s, 5).tolist(),
+                velocity=notes.velocity.tolist(),
+                doubtful=len(places({part_id: decisions})),
+                by_hand=len(part.marks),
+                progress=share,
+                problem=problem,
+            )
+        )
+    rounding = {ticks: round(half_tick_ms(standing.document.tempo, ticks), 4) for ticks in USUAL_TICKS}
+    return Overview(
+        revision=standing.state.revision,
+        length_s=standing.document.length_s,
+        rounding_ms=rounding,
+        parts=parts,
+    )

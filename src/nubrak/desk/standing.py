@@ -1,0 +1,160 @@
+"""A session as it stands: everything the flow makes of its document, each made once when asked for."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from nubrak.core.decide import Decisions, Evidence, FindSettings
+from nubrak.core.flow import PartInput, Weighed, decide_part, evidence_moves, weigh_all, weigh_part
+from nubrak.core.layer import LayerPlan, plan_layer
+from nubrak.core.pieces import PIECES
+from nubrak.core.session import Document
+from nubrak.core.shape import Notes, ShapeSettings, shape
+from nubrak.core.spill import rings_s
+from nubrak.store.sessions import SessionState
+
+_MOST_DRAFTS = 24  # bands, materials and leakers tried on parts
+_UNKNOWN_RING_S = 0.25  # of a hit added where nothing was found
+
+
+class Evidenced:
+    """What the microphones of a session know together, found out once when it is asked for."""
+
+    def __init__(self, inputs: dict[str, PartInput]) -> None:
+        self._inputs, self._lock = inputs, threading.Lock()
+        self._weighed: Weighed | None = None
+        self._drafts: LRUCache[str, tuple[Evidence, NDArray[np.float64]]] = LRUCache(_MOST_DRAFTS)
+
+    @property
+    def weighed(self) -> Weighed:
+        """The evidence of every part as it stands."""
+        with self._lock:
+            if self._weighed is None:
+                self._weighed = weigh_all(self._inputs)
+            return self._weighed
+
+    def of(self, part_id: str, find: FindSettings) -> tuple[Evidence, NDArray[np.float64]]:
+        """A part's evidence and chances as these settings hear it."""
+        weighed, kept = self.weighed, self._inputs[part_id]
+        if not evidence_moves(kept.find, find):
+            return weighed.evidence[part_id], weighed.stroke_probability[part_id]
+        key = f"{part_id} {find.material} {find.low_hz} {find.high_hz} {find.spill_from}"
+        with self._lock:
+            if key not in self._drafts:
+                self._drafts[key] = weigh_part(weighed, part_id, replace(kept, find=find))
+            return self._drafts[key]
+
+
+@dataclass
+class Standing:
+    """One session at one revision with everything the flow makes of it, each made once when asked for."""
+
+    state: SessionState
+    inputs: dict[str, PartInput]
+    waiting: dict[str, list[str]]  # part → audio hashes still to be analysed
+    closely: frozenset[str]  # the parts that want them looked through closely
+    evidenced: Evidenced
+    _decisions: dict[str, Decisions] = field(default_factory=dict)
+    _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
+    _plans: dict[tuple[str, str], LayerPlan] = field(default_factory=dict)
+
+    @property
+    def document(self) -> Document:
+        """The session's document."""
+        return self.state.document
+
+    def missing(self) -> list[tuple[str, bool]]:
+        """The audio that is still to be analysed, and whether closely."""
+        return sorted(
+            {(audio, part_id in self.closely) for part_id, waits in self.waiting.items() for audio in waits}
+        )
+
+    @property
+    def names(self) -> dict[str, str]:
+        """What the parts are called."""
+        return {part_id: self.document.part_name(part_id) for part_id in self.document.parts}
+
+    def evidence(
+        self, part_id: str, find: FindSettings | None = None
+    ) -> tuple[Evidence, NDArray[np.float64]]:
+        """The evidence of a part and its chances, as it stands or with other settings."""
+        return self.evidenced.of(part_id, find or self.document.part(part_id).find)
+
+    def decisions(self, part_id: str, find: FindSettings | None = None) -> Decisions:
+        """The decisions of a part as it stands, or as they would be with other settings."""
+        part = self.document.part(part_id)
+        if find is not None:
+            return decide_part(
+                replace(self.inputs[part_id], find=find), *self.evidence(part_id, find), self.document.span_s
+            )
+        if part_id not in self._decisions:
+            self._decisions[part_id] = decide_part(
+                self.inputs[part_id], *self.evidence(part_id, part.find), self.document.span_s
+            )
+        return self._decisions[part_id]
+
+    def shaped(self, part_id: str, decisions: Decisions, settings: ShapeSettings) -> Notes:
+        """The notes that these shape settings would make of a part."""
+        document, part = self.document, self.document.part(part_id)
+        rings = self._rings(part_id, decisions) if settings.length == "ring" else None
+        mapped = document.note_map.number_of(part.piece)
+        return shape(
+            decisions,
+            settings,
+            part.mark_list,
+            PIECES[part.piece],
+            document.tempo,
+            list(part.pattern.values()),
+            rings,
+            mapped,
+        )
+
+    def _rings(self, part_id: str, decisions: Decisions) -> NDArray[np.float64]:
+        """How long what each row of the decisions stands for rings, (rows,) in s."""
+        candidates = self.inputs[part_id].candidates
+        out = np.full(len(decisions.row), _UNKNOWN_RING_S)
+        known = decisions.row >= 0
+        out[known] = rings_s(
+            candidates.band_envelope, candidates.time_s, PIECES[self.document.part(part_id).piece]
+        )[decisions.row[known]]
+        return out
+
+    def notes(self, part_id: str, find: FindSettings | None = None, before: bool = False) -> Notes:
+        """The notes of a part as it stands, as they would be with other find settings, or as played,
+        ``before`` anything was shaped.
+        """
+        settings = self.document.part(part_id).shape
+        if before:
+            settings = ShapeSettings(note=settings.note, channel=settings.channel)
+        if find is not None:
+            return self.shaped(part_id, self.decisions(part_id, find), settings)
+        if (part_id, before) not in self._notes:
+            self._notes[part_id, before] = self.shaped(part_id, self.decisions(part_id), settings)
+        return self._notes[part_id, before]
+
+    def plan(self, part_id: str, layer_id: str) -> LayerPlan:
+        """What a layer plays, as the part stands."""
+        found = self._plans.get((part_id, layer_id))
+        if found is None:
+            layer = self.document.part(part_id).layers[layer_id]
+            self._plans[part_id, layer_id] = found = plan_layer(
+                layer, self.notes(part_id), self.document.rate_hz, self.document.tempo
+            )
+        return found
+
+    def chosen(self, part_id: str | None) -> list[str]:
+        """One part, or all in their order; a ``Problem`` where the one is not there."""
+        if part_id is None:
+            return [one for one, _ in self.document.ordered_parts()]
+        self.document.part(part_id)
+        return [part_id]
+
+    def struck(self, part_id: str) -> NDArray[np.int64]:
+        """The samples at which a part was struck, in order, (n,)."""
+        decisions = self.decisions(part_id)
+        return np.round(np.sort(decisions.time_s[decisions.counts]) * self.document.rate_hz).astype(np.int64)

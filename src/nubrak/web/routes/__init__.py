@@ -1,0 +1,16 @@
+"""The routes, a file for each bench. Each asks the desk and hands on; the rules are in the core."""
+
+from nubrak.web.routes import find, gather, layer, library, module, print, sessions, shape
+
+ROUTERS = (
+    library.router,
+    sessions.router,
+    gather.router,
+    find.router,
+    shape.router,
+    layer.router,
+    print.router,
+    module.router,
+)
+
+__all__ = ["ROUTERS"]

@@ -1,0 +1,94 @@
+"""Find: decisions, reasons, Second look, hits added and given away."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from nubrak.core.decide import FindSettings
+from nubrak.desk.finding import (
+    DecisionColumns,
+    Reason,
+    SecondLook,
+    Similar,
+    add_hit_near,
+    decision_columns,
+    doubtful_places,
+    give_strokes,
+    reason_of,
+    similar_places,
+)
+from nubrak.store.sessions import SessionState
+from nubrak.web.routes.wire import PROBLEMS, AnyDesk
+
+router = APIRouter(prefix="/api", responses=PROBLEMS)
+
+
+class AddRequest(BaseModel):
+    """Add a hit near a place."""
+
+    revision: int
+    time_s: float = Field(ge=0, le=86400)
+
+
+class AskDecision(BaseModel):
+    """Decide with these settings instead of the part's own."""
+
+    find: FindSettings | None = None
+
+
+class AskReason(AskDecision):
+    """Why one row is what it is."""
+
+    index: int = Field(ge=0)
+
+
+class AskSimilar(AskDecision):
+    """What sounds like one row."""
+
+    index: int = Field(ge=0)
+
+
+class GiveRequest(BaseModel):
+    """Strokes that belong to another part."""
+
+    revision: int
+    to_part_id: str
+    time_s: list[float] = Field(min_length=1, max_length=5000)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/decisions", response_model=DecisionColumns)
+def decisions(session_id: str, part_id: str, body: AskDecision, desk: AnyDesk) -> Response:
+    """Every candidate of a part with its decision: as the part stands, or with other settings."""
+    columns = decision_columns(desk.standing(session_id), part_id, body.find)
+    return Response(columns.model_dump_json(), media_type="application/json")
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/reason")
+def why(session_id: str, part_id: str, body: AskReason, desk: AnyDesk) -> Reason:
+    """Why one candidate counts or not."""
+    return reason_of(desk.standing(session_id), part_id, body.index, body.find)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/similar")
+def similar(session_id: str, part_id: str, body: AskSimilar, desk: AnyDesk) -> Similar:
+    """What sounds like one candidate and was decided the same way."""
+    return similar_places(desk.standing(session_id), part_id, body.index, body.find)
+
+
+@router.get("/sessions/{session_id}/second-look")
+def second_look(session_id: str, desk: AnyDesk, part: str | None = None) -> SecondLook:
+    """The doubtful places of a session or of one part, worst first."""
+    return doubtful_places(desk.standing(session_id), part)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/give")
+def give(session_id: str, part_id: str, body: GiveRequest, desk: AnyDesk) -> SessionState:
+    """Strokes of this part belong to another: dropped here, there hits that snap to the attack."""
+    return give_strokes(desk, session_id, body.revision, part_id, body.to_part_id, body.time_s)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/add")
+def add_hit(session_id: str, part_id: str, body: AddRequest, desk: AnyDesk) -> SessionState:
+    """Add a hit near a place; it snaps to the attack."""
+    return add_hit_near(desk, session_id, body.revision, part_id, body.time_s)

@@ -1,0 +1,108 @@
+"""Layer: what is heard, sounds put with a part, locks and overlays."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response
+
+from nubrak.core.decide import FindSettings
+from nubrak.core.mix import Bus
+from nubrak.desk.listening import Matched, Meters, heard_parts, matched, meters
+from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
+from nubrak.desk.suggesting import Suggestions, suggestions
+from nubrak.desk.trying import NewLayer, put_sound, with_tried
+from nubrak.store.sessions import SessionState
+from nubrak.web.routes.wire import PROBLEMS, AnyDesk
+
+router = APIRouter(prefix="/api", responses=PROBLEMS)
+
+MOST_WINDOW_FRAMES = 60 * 48000
+_MOST_METERED_S = 10
+Start = Annotated[int, Query(ge=0)]
+
+
+@router.get("/sessions/{session_id}/sound/{bus}", response_class=Response)
+def sound(
+    session_id: str,
+    bus: Bus,
+    desk: AnyDesk,
+    start: Start,
+    frames: Annotated[int, Query(ge=1, le=MOST_WINDOW_FRAMES)],
+    part: str | None = None,
+    find: Annotated[str | None, Query(max_length=20000)] = None,
+    before: bool = False,
+    backing: bool = True,
+    back: bool = False,
+    trying: str | None = None,
+    layer: str | None = None,
+    kit: str | None = None,
+    instrument: str | None = None,
+) -> Response:
+    """A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find``
+    holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
+    with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
+    along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
+    ``layer``.
+    """
+    standing = desk.one_back(session_id) if back else desk.standing(session_id)
+    if trying is not None and kit is not None and instrument is not None:
+        standing = with_tried(desk, standing, trying, layer, kit, instrument)
+    parts = heard_parts(standing, part, backing)
+    settings = FindSettings.model_validate_json(find) if find and part else None
+    window = desk.window(standing, bus, parts, start, frames, settings, before, solo=True)
+    return Response(
+        window.astype("<f4").tobytes(),
+        media_type="application/octet-stream",
+        headers={"Cache-Control": "no-store"},
+    )
+
+
+@router.get("/sessions/{session_id}/loudness")
+def loudness(
+    session_id: str, desk: AnyDesk, start: Start, end: Start, part: str | None = None, backing: bool = True
+) -> Matched:
+    """How loud recording, layers and both are over a stretch, and what brings them to one loudness."""
+    standing = desk.standing(session_id)
+    most = round(standing.document.length_s * standing.document.rate_hz)
+    return matched(desk, standing, heard_parts(standing, part, backing), min(start, most), min(end, most))
+
+
+@router.get("/sessions/{session_id}/meters")
+def meters_of(
+    session_id: str,
+    desk: AnyDesk,
+    start: Start,
+    frames: Annotated[int, Query(ge=1, le=_MOST_METERED_S * 48000)],
+) -> Meters:
+    """Peak and momentary loudness of every part along a stretch, recording and layers apart."""
+    standing = desk.standing(session_id)
+    return meters(desk, standing, heard_parts(standing, None), start, frames)
+
+
+@router.get("/sessions/{session_id}/parts/{part_id}/suits")
+def sounds_that_suit(
+    session_id: str, part_id: str, desk: AnyDesk, by: Literal["likeness", "adds"] = "likeness"
+) -> Suggestions:
+    """The library's sounds for a part: by likeness to the recorded strokes, or by what they would add."""
+    return suggestions(desk, desk.standing(session_id), part_id, by)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/layers")
+def put_layer(session_id: str, part_id: str, body: NewLayer, desk: AnyDesk) -> SessionState:
+    """Put a sound with a part, locked to the recording and about 6 dB under it, or as loud as the one it
+    replaces.
+    """
+    return put_sound(desk, session_id, part_id, body)
+
+
+@router.get("/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/lock")
+def lock_of_layer(session_id: str, part_id: str, layer_id: str, desk: AnyDesk) -> LockFound:
+    """Polarity and offset of a layer against the recording, and what they are worth."""
+    return found_lock(desk, desk.standing(session_id), part_id, layer_id)
+
+
+@router.get("/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/overlay")
+def overlay_of_layer(session_id: str, part_id: str, layer_id: str, desk: AnyDesk) -> OverlayColumns:
+    """All hits of a part at their attack, and the layer over them."""
+    return overlaid(desk, desk.standing(session_id), part_id, layer_id)

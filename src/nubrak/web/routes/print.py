@@ -1,0 +1,143 @@
+"""Print: MIDI, lists, audio files, and many prints as a job."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response
+from fastapi.responses import FileResponse
+from pydantic import BaseModel
+from starlette.background import BackgroundTask
+
+from nubrak.core.midi import TICKS_PER_QUARTER
+from nubrak.core.mix import Bus
+from nubrak.core.prints import ENDING, Depth, Form, PrintSettings
+from nubrak.core.problem import Problem
+from nubrak.desk.lists import Layout, ListForm, hits_as, midi_of
+from nubrak.desk.printing import StemChoice, StemReport, bundle, check, printed, report
+from nubrak.web.routes.wire import PROBLEMS, AnyDesk, ProblemBody, download
+
+router = APIRouter(prefix="/api", responses=PROBLEMS)
+
+
+class PrintJob(BaseModel):
+    """How far a print is."""
+
+    job_id: str
+    share: float
+    done: bool
+    report: StemReport | None = None
+    problem: ProblemBody | None = None
+
+
+@router.post("/sessions/{session_id}/print/report")
+def print_report(session_id: str, body: StemChoice, desk: AnyDesk) -> StemReport:
+    """Peak, loudness and what would be cut off, for every print of a choice, before any is written."""
+    return report(desk, desk.standing(session_id), body)
+
+
+@router.post("/sessions/{session_id}/print/jobs", status_code=201)
+def begin_print(session_id: str, body: StemChoice, desk: AnyDesk) -> PrintJob:
+    """Begin to print a choice: the files, the MIDI and a report in one zip."""
+    standing = desk.standing(session_id)
+    check(desk, standing, body)
+    job_id = desk.jobs.begin(lambda go_on: bundle(desk, standing, body, go_on))
+    return PrintJob(job_id=job_id, share=0.0, done=False)
+
+
+@router.get("/sessions/{session_id}/print/jobs/{job_id}")
+def print_job(session_id: str, job_id: str, desk: AnyDesk) -> PrintJob:
+    """How far a print is, and what its files say when it is done."""
+    job = desk.jobs.get(job_id)
+    problem = (
+        ProblemBody(what=job.problem.what, kept=job.problem.kept, todo=job.problem.todo)
+        if job.problem
+        else None
+    )
+    return PrintJob(
+        job_id=job_id,
+        share=round(job.share, 3),
+        done=job.path is not None,
+        report=job.said if isinstance(job.said, StemReport) else None,
+        problem=problem,
+    )
+
+
+@router.delete("/sessions/{session_id}/print/jobs/{job_id}", status_code=204)
+def cancel_print(session_id: str, job_id: str, desk: AnyDesk) -> None:
+    """No more of it is wanted; nothing of it is kept."""
+    desk.jobs.cancel(job_id)
+
+
+@router.get("/sessions/{session_id}/print/jobs/{job_id}/file", response_class=FileResponse)
+def printed_file(session_id: str, job_id: str, desk: AnyDesk) -> FileResponse:
+    """The zip of a print that is done."""
+    job = desk.jobs.get(job_id)
+    if job.path is None or not job.path.exists():
+        raise Problem(
+            "This print is not done yet." if not job.over else "This print is not there any more.",
+            todo="Wait until it is, or print once more.",
+            kind="missing",
+        )
+    return FileResponse(
+        job.path,
+        media_type="application/zip",
+        headers=download(desk.standing(session_id), None, "zip", "prints"),
+    )
+
+
+@router.get("/sessions/{session_id}/print/midi", response_class=Response)
+def print_midi(
+    session_id: str,
+    desk: AnyDesk,
+    part: str | None = None,
+    layout: Layout = "tracks",
+    per_quarter: Annotated[int, Query(ge=24, le=15360)] = TICKS_PER_QUARTER,
+    start_s: Annotated[float | None, Query(ge=0)] = None,
+    end_s: Annotated[float | None, Query(ge=0)] = None,
+) -> Response:
+    """Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a
+    zip; of a region only, where both its ends are given.
+    """
+    standing = desk.standing(session_id)
+    span_s = (start_s, end_s) if start_s is not None and end_s is not None else None
+    data = midi_of(standing, standing.chosen(part), layout, per_quarter, span_s)
+    if layout == "each":
+        named = download(standing, part, "zip", "MIDI")
+        return Response(data, media_type="application/zip", headers=named)
+    return Response(data, media_type="audio/midi", headers=download(standing, part, "mid"))
+
+
+@router.get("/sessions/{session_id}/print/hits", response_class=Response)
+def print_hits(session_id: str, desk: AnyDesk, form: ListForm = "csv", part: str | None = None) -> Response:
+    """Hits as an open list: a CSV table, JSON, or a JAMS annotation."""
+    standing = desk.standing(session_id)
+    text = hits_as(standing, standing.chosen(part), form)
+    kind = "text/csv; charset=utf-8" if form == "csv" else "application/json"
+    return Response(text.encode(), media_type=kind, headers=download(standing, part, form))
+
+
+@router.get("/sessions/{session_id}/print/audio", response_class=FileResponse)
+def print_audio(
+    session_id: str,
+    desk: AnyDesk,
+    bus: Bus = "layers",
+    depth: Depth = "24",
+    part: str | None = None,
+    form: Form = "wav",
+    channels: Literal["stereo", "mono"] = "stereo",
+    rate_hz: Annotated[int | None, Query(ge=8000, le=192000)] = None,
+) -> FileResponse:
+    """An audio file of the whole session that starts at zero and, as WAV, says when that was."""
+    standing = desk.standing(session_id)
+    parts, settings = (
+        standing.chosen(part),
+        PrintSettings(form=form, depth=depth, channels=channels, rate_hz=rate_hz),
+    )
+    path = printed(desk, standing, bus, parts, settings)
+    return FileResponse(
+        path,
+        media_type=f"audio/{form}",
+        headers=download(standing, part, ENDING[form], bus),
+        background=BackgroundTask(path.unlink),
+    )

@@ -1,0 +1,116 @@
+"""The rules of the house, read off the sources: who leans on whom; packages are entered by their door."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+import nubrak
+
+HOUSE = Path(nubrak.__file__).parent
+CORE = HOUSE / "core"
+FLOORS = {
+    "core": {"core"},
+    "store": {"core", "store"},
+    "work": {"core", "store", "work"},
+    "desk": {"core", "store", "work", "desk"},
+    "web": {"core", "store", "work", "desk", "web"},
+    "demo": {"core", "store", "work", "desk", "demo"},
+}
+# Each package of core leans on those before it only.
+ORDER = [
+    "problem", "signal", "pieces", "tempo", "find", "spill", "decide", "sort", "shape", "samples", "layer",
+    "midi", "mix", "session", "gather", "prints", "live", "flow",
+]  # fmt: skip
+OUTSIDE_CORE = {
+    "sqlalchemy",
+    "fastapi",
+    "starlette",
+    "psycopg",
+    "procrastinate",
+    "time",
+    "datetime",
+    "random",
+}
+WEB_ONLY = {"fastapi", "starlette", "uvicorn", "sse_starlette"}
+
+
+def imports_of(path: Path) -> Iterator[str]:
+    """The full name of every module that a file imports, wherever in it."""
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            yield node.module
+        elif isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+
+
+def files_of(folder: Path) -> list[Path]:
+    found = sorted(folder.rglob("*.py"))
+    assert found, f"nothing is in {folder}"
+    return found
+
+
+@pytest.mark.parametrize("floor", FLOORS)
+def test_each_floor_leans_only_on_those_below(floor: str) -> None:
+    for path in files_of(HOUSE / floor):
+        for name in imports_of(path):
+            words = name.split(".")
+            if words[0] == "nubrak" and len(words) > 1:
+                assert words[1] in FLOORS[floor], f"{path.relative_to(HOUSE)} imports {name}"
+
+
+def test_core_knows_no_web_store_or_clock() -> None:
+    for path in files_of(CORE):
+        strange = {name.split(".")[0] for name in imports_of(path)} & OUTSIDE_CORE
+        assert not strange, f"{path.relative_to(HOUSE)} imports {strange}"
+
+
+@pytest.mark.parametrize("floor", ["core", "store", "work", "desk"])
+def test_nothing_under_web_knows_the_web(floor: str) -> None:
+    for path in files_of(HOUSE / floor):
+        assert not {name.split(".")[0] for name in imports_of(path)} & WEB_ONLY, path.relative_to(HOUSE)
+
+
+def test_web_computes_nothing() -> None:
+    for path in files_of(HOUSE / "web"):
+        names = {name.split(".")[0] for name in imports_of(path)}
+        assert not names & {"numpy", "scipy", "soundfile", "sqlalchemy"}, path.relative_to(HOUSE)
+
+
+def test_packages_of_core_lean_in_one_direction() -> None:
+    for path in files_of(CORE):
+        mine = path.relative_to(CORE).parts[0].removesuffix(".py")
+        if mine == "__init__":
+            continue
+        for name in imports_of(path):
+            words = name.split(".")
+            if words[:2] == ["nubrak", "core"]:
+                assert len(words) > 2, f"{path.relative_to(HOUSE)} imports core as a whole"
+                assert ORDER.index(words[2]) <= ORDER.index(mine), f"{mine} leans on {words[2]}: {path.name}"
+
+
+def test_packages_of_core_are_entered_by_their_door() -> None:
+    for path in files_of(HOUSE):
+        mine = path.relative_to(HOUSE).parts
+        for name in imports_of(path):
+            words = name.split(".")
+            if words[:2] == ["nubrak", "core"] and len(words) > 3:
+                assert mine[:2] == ("core", words[2]), f"{'/'.join(mine)} goes into {name} by the window"
+
+
+def test_what_a_package_offers_is_there() -> None:
+    for door in files_of(CORE):
+        if door.name != "__init__.py" or door.parent == CORE:
+            continue
+        tree = ast.parse(door.read_text())
+        said = ast.get_docstring(tree) or ""
+        assert "Begin with" in said, f"{door.parent.name} does not say where to begin reading"
+        offered = [
+            {element.value for element in node.value.elts if isinstance(element, ast.Constant)}
+            for node in tree.body
+            if isinstance(node, ast.Assign) and isinstance(node.value, ast.List)
+        ]
+        assert offered and offered[0], f"{door.parent.name} offers nothing"
