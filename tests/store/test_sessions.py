@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.decide.settings import Mark
 from nubrak.core.gather.read import inspect
 from nubrak.core.pieces.file_names import PieceGuess
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Clip, Document
 from nubrak.core.session.edit import AddSource, Rename, SetFind, SetMark
+from nubrak.core.session.marks import MarkChange
 from nubrak.store.audio import CHUNK_BYTES, chunks_of, facts_of, put_audio
 from nubrak.store.cache import Cache
 from nubrak.store.database import migrate, open_engine
@@ -50,7 +50,7 @@ def test_edits_undo_and_redo_survive_a_new_connection(
     state = sessions.new(Document(name="One"))
     state = sessions.edit(state.id, 0, source(stored(engine, tmp_path)))
     state = sessions.edit(
-        state.id, 1, SetMark(kind="mark", part_id="p", marks={"m": Mark(kind="drop", time_s=0.5)})
+        state.id, 1, SetMark(kind="mark", part_id="p", marks={"m": MarkChange(kind="drop", time_s=0.5)})
     )
     assert (state.revision, state.undo, state.redo) == (2, "Kick: drop at 0:00.500", None)
     engine.dispose()
@@ -122,7 +122,9 @@ def test_any_walk_of_edits_can_be_undone_to_the_beginning_and_redone_to_the_end(
             state = sessions.edit(
                 state.id,
                 state.revision,
-                SetMark(kind="mark", part_id="p", marks={f"m{number}": Mark(kind="keep", time_s=number)}),
+                SetMark(
+                    kind="mark", part_id="p", marks={f"m{number}": MarkChange(kind="keep", time_s=number)}
+                ),
             )
         elif what == "undo" and at > 0:
             state, at = sessions.undo(state.id, state.revision), at - 1

@@ -11,10 +11,10 @@ import numpy as np
 from pydantic import BaseModel, Field
 
 from nubrak.core.decide import (
+    MARK_REACH_S,
     WORTH_A_LOOK,
     Decisions,
     FindSettings,
-    Mark,
     Suggestion,
     places,
     reason,
@@ -24,8 +24,9 @@ from nubrak.core.find import snap
 from nubrak.core.flow import band_of
 from nubrak.core.pieces import PIECES
 from nubrak.core.problem import Problem
-from nubrak.core.session import Give, SetMark
+from nubrak.core.session import Give, MarkChange, SetMark
 from nubrak.core.shape import BarOnsets, best_bar
+from nubrak.core.signal import nearest_of
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.store.sessions import SessionState
@@ -35,7 +36,8 @@ class DecisionColumns(BaseModel):
     """Every candidate of a part with its decision, as columns in order of time."""
 
     revision: int
-    time_s: list[float]
+    time_s: list[float] = Field(description="where it stands: of a hit where it is put")
+    found_s: list[float] = Field(description="where it was found: what a mark speaks of")
     level_db: list[float]
     rise_db: list[float]
     state: list[int]
@@ -83,6 +85,7 @@ class LookPlace(BaseModel):
     source_id: str
     index: int
     time_s: float
+    found_s: float = Field(description="where it was found: what a mark speaks of")
     counts: bool
     doubt: float
     level_db: float
@@ -102,6 +105,7 @@ class Similar(BaseModel):
     """Places that sound alike and were decided the same way."""
 
     time_s: list[float]
+    found_s: list[float]
 
 
 class LeakLine(BaseModel):
@@ -193,6 +197,7 @@ def look_places(standing: Standing, part_ids: list[str]) -> list[LookPlace]:
                 source_id=standing.document.parts[place.part_id].sources[0],
                 index=place.index,
                 time_s=place.time_s,
+                found_s=round(float(d.found_s[place.index]), 6),
                 counts=bool(d.counts[place.index]),
                 doubt=round(place.doubt, 3),
                 level_db=round(float(d.level_db[place.index]), 1),
@@ -282,6 +287,7 @@ def decision_columns(standing: Standing, part_id: str, find: FindSettings | None
     return DecisionColumns.model_construct(
         revision=standing.state.revision,
         time_s=np.round(then.time_s, 6).tolist(),
+        found_s=np.round(then.found_s, 6).tolist(),
         level_db=np.round(then.level_db, 2).tolist(),
         rise_db=np.round(then.rise_db, 1).tolist(),
         state=then.state.tolist(),
@@ -315,7 +321,7 @@ def similar_places(standing: Standing, part_id: str, index: int, find: FindSetti
     found = standing.decisions(part_id, find)
     _is_there(found, index)
     rows = similar_to(standing.inputs[part_id].candidates, found, index)
-    return Similar(time_s=found.time_s[rows].tolist())
+    return Similar(time_s=found.time_s[rows].tolist(), found_s=found.found_s[rows].tolist())
 
 
 def doubtful_places(standing: Standing, part_id: str | None) -> SecondLook:
@@ -337,14 +343,25 @@ def give_strokes(
 ) -> SessionState:
     """Strokes of one part belong to another: dropped here, there hits that snap to the attack."""
     standing = desk.standing(session_id)
-    here = {secrets.token_hex(5): one for one in time_s}
+    found_s = _found_at(standing.decisions(part_id), time_s)
+    here = {secrets.token_hex(5): one for one in found_s}
     there = {secrets.token_hex(5): snapped(desk, standing, to_part_id, one) for one in time_s}
     action = Give(kind="give", part_id=part_id, to_part_id=to_part_id, marks=here, there=there)
     return desk.sessions.edit(session_id, revision, action)
 
 
+def _found_at(decisions: Decisions, stands_s: list[float]) -> list[float]:
+    """Where the candidates were found that stand at these moments; what stands nowhere, where it is said."""
+    at = np.array(stands_s, np.float64)
+    if not len(decisions.time_s):
+        return stands_s
+    rows = nearest_of(at, decisions.time_s)
+    near = np.abs(decisions.time_s[rows] - at) <= MARK_REACH_S
+    return np.where(near, decisions.found_s[rows], at).tolist()
+
+
 def add_hit_near(desk: Desk, session_id: str, revision: int, part_id: str, near_s: float) -> SessionState:
     """A hit added near a place; it snaps to the attack."""
     time_s = snapped(desk, desk.standing(session_id), part_id, near_s)
-    marks = {secrets.token_hex(5): Mark(kind="add", time_s=time_s)}
+    marks = {secrets.token_hex(5): MarkChange(kind="add", time_s=time_s)}
     return desk.sessions.edit(session_id, revision, SetMark(kind="mark", part_id=part_id, marks=marks))

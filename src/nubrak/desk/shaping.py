@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import secrets
-from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,8 +36,6 @@ from nubrak.core.tempo import Grid, beats_at
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.store.sessions import SessionState
-
-Place = Annotated[float, Field(ge=0, le=86400)]
 
 
 class AskShape(BaseModel):

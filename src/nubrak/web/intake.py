@@ -9,12 +9,12 @@ from contextlib import suppress
 from pathlib import Path
 
 from fastapi import Request
-from sqlalchemy import Engine
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
 from nubrak.core.gather import AudioFacts, inspect
 from nubrak.core.problem import Problem, disk_is_full
+from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 
 MOST_BYTES = 16 << 30  # a day of stereo at 96 kHz in 24 bits
@@ -22,23 +22,19 @@ MOST_TEXT_BYTES = 64_000_000  # a million lines of hits
 
 
 async def take_in(
-    request: Request,
-    engine: Engine,
-    folder: Path,
-    name: str,
-    fits: Callable[[AudioFacts], None] | None = None,
+    request: Request, desk: Desk, name: str, fits: Callable[[AudioFacts], None] | None = None
 ) -> tuple[str, AudioFacts]:
     """The request's body as a stored audio file: its hash and facts. A ``Problem`` where it is cut off, is
     not audio, or where ``fits`` raises one.
     """
-    handle, draft = tempfile.mkstemp(dir=folder, suffix=".upload")
+    handle, draft = tempfile.mkstemp(dir=desk.uploads, suffix=".upload")
     os.close(handle)
     try:
         await received(request, Path(draft), name)
         facts = await run_in_threadpool(inspect, Path(draft), name)
         if fits is not None:
             fits(facts)
-        return await run_in_threadpool(put_audio, engine, Path(draft), name, facts), facts
+        return await run_in_threadpool(put_audio, desk.engine, Path(draft), name, facts), facts
     finally:
         with suppress(FileNotFoundError):
             Path(draft).unlink()

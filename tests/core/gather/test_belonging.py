@@ -30,6 +30,7 @@ from nubrak.core.session.edit import (
     SetSpan,
     apply,
 )
+from nubrak.core.session.marks import MarkChange
 from tests.conftest import stamp_wave, write_wav
 
 
@@ -204,7 +205,7 @@ def test_ranges_and_sources_set_aside_say_what_undo_will_say() -> None:
 
 def test_marks_on_thousands_of_places_are_one_edit() -> None:
     document = with_sources(("snare.wav", "snare"))
-    marks = {f"m{n}": Mark(kind="drop", time_s=n * 0.01) for n in range(900)}
+    marks = {f"m{n}": MarkChange(kind="drop", time_s=n * 0.01) for n in range(900)}
     document, label = apply(document, SetMark(kind="mark", part_id="p0", marks=marks))
     assert len(document.parts["p0"].marks) == 900 and label == "Snare: drop 900 places"
 

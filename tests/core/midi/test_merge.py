@@ -25,7 +25,8 @@ from nubrak.core.pieces.note_map import NoteMap
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Document, Part
 from nubrak.core.session.edit import apply
-from nubrak.core.session.shaping import NoteByHand, SetNotes, TakeChanges
+from nubrak.core.session.marks import MarkChange
+from nubrak.core.session.shape_edits import NoteByHand, SetNotes, TakeChanges
 from nubrak.core.shape.notes import Notes, PatternNote, ShapeSettings, shape
 from nubrak.core.shape.pattern import copied, repeated
 from nubrak.core.tempo.tempo_map import Tempo
@@ -74,6 +75,11 @@ def edited(
     return proposals(found.differences, {"p": Left(notes, decided([]), [], PATTERN)})
 
 
+def meant(mark: Mark) -> MarkChange:
+    """A proposed mark as what is meant of its place."""
+    return MarkChange.model_validate(mark.model_dump(exclude_unset=True))
+
+
 def taken(marks: dict[str, Mark], found: list[Proposal]) -> tuple[Part, str]:
     """A part after everything was taken, and what undo calls it."""
     document = Document(
@@ -81,7 +87,7 @@ def taken(marks: dict[str, Mark], found: list[Proposal]) -> tuple[Part, str]:
     )
     action = TakeChanges(
         kind="take_changes",
-        marks={"p": {f"m{i}": one.mark for i, one in enumerate(found) if one.mark}},
+        marks={"p": {f"m{i}": meant(one.mark) for i, one in enumerate(found) if one.mark}},
         notes={"p": {one.note_id or f"n{i}": one.note for i, one in enumerate(found) if one.note}},
         remove={"p": [one.note_id for one in found if one.note_id and not one.note and not one.mark]},
     )

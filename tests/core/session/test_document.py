@@ -7,7 +7,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
-from nubrak.core.decide.settings import Mark
 from nubrak.core.pieces.file_names import PieceGuess, guess_from_name, plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Clip, Document
@@ -21,6 +20,7 @@ from nubrak.core.session.edit import (
     Unmark,
     apply,
 )
+from nubrak.core.session.marks import MarkChange
 
 
 def with_source(
@@ -67,22 +67,25 @@ def test_settings_out_of_bounds_are_refused(changes: dict[str, float]) -> None:
         apply(with_source(), SetFind(kind="set_find", part_id="p1", changes=changes))
 
 
-def test_a_mark_replaces_the_one_on_the_same_stroke_and_dropping_an_added_hit_takes_it_back() -> None:
+def test_a_mark_joins_the_one_on_the_same_stroke_and_dropping_an_added_hit_takes_it_back() -> None:
     document = with_source()
-    for mark_id, mark in (("m1", Mark(kind="drop", time_s=1.0)), ("m2", Mark(kind="keep", time_s=1.001))):
+    for mark_id, mark in (
+        ("m1", MarkChange(kind="drop", time_s=1.0)),
+        ("m2", MarkChange(kind="keep", time_s=1.001)),
+    ):
         document, _ = apply(document, SetMark(kind="mark", part_id="p1", marks={mark_id: mark}))
-    assert {key: mark.kind for key, mark in document.parts["p1"].marks.items()} == {"m2": "keep"}
+    assert {key: mark.kind for key, mark in document.parts["p1"].marks.items()} == {"m1": "keep"}
     document, _ = apply(
-        document, SetMark(kind="mark", part_id="p1", marks={"m3": Mark(kind="add", time_s=1.5)})
+        document, SetMark(kind="mark", part_id="p1", marks={"m3": MarkChange(kind="add", time_s=1.5)})
     )
     document, _ = apply(
-        document, SetMark(kind="mark", part_id="p1", marks={"m4": Mark(kind="drop", time_s=1.5)})
+        document, SetMark(kind="mark", part_id="p1", marks={"m4": MarkChange(kind="drop", time_s=1.5)})
     )
-    assert list(document.parts["p1"].marks) == ["m2"]
+    assert list(document.parts["p1"].marks) == ["m1"]
     document, label = apply(document, Unmark(kind="unmark", part_id="p1"))
     assert not document.parts["p1"].marks and "take back 1 mark" in label
     with pytest.raises(Problem, match="taken back already"):
-        apply(document, Unmark(kind="unmark", part_id="p1", mark_ids=["m2"]))
+        apply(document, Unmark(kind="unmark", part_id="p1", mark_ids=["m1"]))
 
 
 def test_taking_a_source_out_takes_its_part() -> None:

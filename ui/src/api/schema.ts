@@ -1670,8 +1670,16 @@ export interface components {
         DecisionColumns: {
             /** Revision */
             revision: number;
-            /** Time S */
+            /**
+             * Time S
+             * @description where it stands: of a hit where it is put
+             */
             time_s: number[];
+            /**
+             * Found S
+             * @description where it was found: what a mark speaks of
+             */
+            found_s: number[];
             /** Level Db */
             level_db: number[];
             /** Rise Db */
@@ -1817,7 +1825,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["Give"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"];
         };
         /**
          * EvenOut
@@ -2509,6 +2517,11 @@ export interface components {
             index: number;
             /** Time S */
             time_s: number;
+            /**
+             * Found S
+             * @description where it was found: what a mark speaks of
+             */
+            found_s: number;
             /** Counts */
             counts: boolean;
             /** Doubt */
@@ -2552,6 +2565,53 @@ export interface components {
             /**
              * Note S
              * @description where its note was put by hand; empty leaves that to the part's timing
+             */
+            note_s?: number | null;
+        };
+        /**
+         * MarkChange
+         * @description What is meant of one place; what is not named stays as it is, what is empty is left to the part
+         *     again.
+         */
+        MarkChange: {
+            /**
+             * Time S
+             * @description where the stroke was found, wherever its hit stands now
+             */
+            time_s: number;
+            /**
+             * Kind
+             * @description whether it counts; empty leaves that, and keeps what has no mark yet
+             */
+            kind?: ("keep" | "drop" | "add") | null;
+            /**
+             * To S
+             * @description where the hit is put
+             */
+            to_s?: number | null;
+            /**
+             * By S
+             * @description how much further it is put than it stands, in s
+             */
+            by_s?: number | null;
+            /**
+             * Stands S
+             * @description where it stands, for the first ``by_s``; empty: where it was found
+             */
+            stands_s?: number | null;
+            /**
+             * Velocity
+             * @description the velocity set by hand
+             */
+            velocity?: number | null;
+            /**
+             * Note
+             * @description the note set by hand
+             */
+            note?: number | null;
+            /**
+             * Note S
+             * @description where its note is put
              */
             note_s?: number | null;
         };
@@ -2711,7 +2771,7 @@ export interface components {
         };
         /**
          * MoveClip
-         * @description Put a clip at another place on the time line.
+         * @description Put a clip at another place on the time line; what stands on its strokes goes along.
          */
         MoveClip: {
             /**
@@ -3724,7 +3784,8 @@ export interface components {
         };
         /**
          * SetMark
-         * @description Keep, drop or add at one or more places. A new mark at a place takes the older one's.
+         * @description What is meant of one or more places: that they count or not, where their hits are put, how they sound.
+         *     What has been said of them before and is not named stays.
          */
         SetMark: {
             /**
@@ -3736,7 +3797,7 @@ export interface components {
             part_id: string;
             /** Marks */
             marks: {
-                [key: string]: components["schemas"]["Mark"];
+                [key: string]: components["schemas"]["MarkChange"];
             };
         };
         /**
@@ -3836,7 +3897,7 @@ export interface components {
         };
         /**
          * SetTempo
-         * @description Tempo, signature, and where bar 1 stands.
+         * @description Tempo, signature, and where bar 1 stands; what is not named stays.
          */
         SetTempo: {
             /**
@@ -3846,7 +3907,7 @@ export interface components {
             kind: "set_tempo";
             /** Changes */
             changes: {
-                [key: string]: number | components["schemas"]["TempoChange"][];
+                [key: string]: number | string | boolean | components["schemas"]["TempoChange"][];
             };
         };
         /**
@@ -4053,6 +4114,8 @@ export interface components {
         Similar: {
             /** Time S */
             time_s: number[];
+            /** Found S */
+            found_s: number[];
         };
         /**
          * Source
@@ -4287,7 +4350,7 @@ export interface components {
              */
             marks: {
                 [key: string]: {
-                    [key: string]: components["schemas"]["Mark"];
+                    [key: string]: components["schemas"]["MarkChange"];
                 };
             };
             /**
@@ -4349,7 +4412,7 @@ export interface components {
             beat_unit: number;
             /**
              * Bar One S
-             * @description where bar 1 stands on the time line; the grid follows it, MIDI starts at zero
+             * @description where bar 1 stands; the grid follows it, MIDI starts at zero
              * @default 0
              */
             bar_one_s: number;

@@ -73,44 +73,40 @@ export function Find(props: BenchProps) {
     const index = selected ?? pointed?.index ?? null;
     return index === null || !decisions ? [] : [decisions.time_s[index]!];
   };
+  // A second nudge comes before the server has told of the first; by where it stands, where each was found.
+  const nudged = useRef(new Map<number, number>());
+  /** Where the candidate was found that stands at a moment: that is what marks speak of. */
+  const foundAt = (standsS: number): number => {
+    const index = decisions ? rowAt(decisions, standsS, NEAR_S) : -1;
+    return nudged.current.get(standsS) ?? (index >= 0 ? decisions!.found_s[index]! : standsS);
+  };
   const mark = (kind: 'keep' | 'drop') => {
     const at = places();
     if (!at.length || !partId) {
       useWindow.getState().notify('Choose a candidate first: point at it, or step to it with the arrow keys.', true);
       return;
     }
-    const marks = Object.fromEntries(at.map((timeS) => [newId(), { kind, time_s: timeS, velocity: null, to_s: null }]));
+    const marks = Object.fromEntries(at.map((timeS) => [newId(), { kind, time_s: foundAt(timeS) }]));
     void doing.act({ kind: 'mark', part_id: partId, marks });
     set(at.length > 1 ? { chosenS: [] } : { selectedS: at[0]! });
   };
-  // A second nudge comes before the server has told of the first; it goes on from there.
-  const nudged = useRef(new Map<number, { foundS: number; kind: 'add' | 'keep' }>());
   const shift = (byS: number) => {
     if (!decisions || !partId) return;
     const at = chosenS.length ? chosenS : selectedS !== null ? [selectedS] : [];
-    const moved = at.flatMap((nowS) => {
-      let from = nudged.current.get(nowS);
-      const index = rowAt(decisions, nowS, NEAR_S);
-      if (!from && index >= 0 && counts(decisions.state[index]!)) {
-        const timeS = decisions.time_s[index]!;
-        const known = Object.values(part?.marks ?? {}).find((one) => Math.abs((one.to_s ?? one.time_s) - timeS) < 1e-5);
-        from = { foundS: known?.time_s ?? timeS, kind: known?.kind === 'add' ? 'add' : 'keep' };
-      }
-      return from ? [{ ...from, toS: Math.max(nowS + byS, 0) }] : [];
+    const moved = at.flatMap((standsS) => {
+      const index = rowAt(decisions, standsS, NEAR_S);
+      if (!nudged.current.has(standsS) && !(index >= 0 && counts(decisions.state[index]!))) return [];
+      return [{ foundS: foundAt(standsS), standsS, toS: Math.max(standsS + byS, 0) }];
     });
     if (!moved.length) {
       const said = 'Step to a hit first; then Alt with the arrow keys moves it by half a millisecond.';
       useWindow.getState().notify(said, true);
       return;
     }
-    nudged.current = new Map(moved.map((one) => [one.toS, one]));
+    nudged.current = new Map(moved.map((one) => [one.toS, one.foundS]));
     set(chosenS.length ? { chosenS: moved.map((one) => one.toS) } : { selectedS: moved[0]!.toS });
-    const marks = moved.map(({ kind, foundS, toS }) => [newId(), { kind, time_s: foundS, to_s: toS, velocity: null }]);
-    void doing.act({
-      kind: 'mark',
-      part_id: partId,
-      marks: Object.fromEntries(marks) as Record<string, Schema['Mark']>,
-    });
+    const marks = moved.map(({ foundS, standsS }) => [newId(), { time_s: foundS, by_s: byS, stands_s: standsS }]);
+    void doing.act({ kind: 'mark', part_id: partId, marks: Object.fromEntries(marks) });
   };
   const add = () => {
     const { pointerS, playheadS } = useWindow.getState();
@@ -130,9 +126,7 @@ export function Find(props: BenchProps) {
     const found =
       at === null
         ? undefined
-        : Object.entries(part?.marks ?? {}).find(
-            ([, one]) => Math.abs(one.time_s - at) < 0.008 || Math.abs((one.to_s ?? one.time_s) - at) < 0.0015,
-          );
+        : Object.entries(part?.marks ?? {}).find(([, one]) => Math.abs(one.time_s - foundAt(at)) < 0.004);
     if (found && partId) void doing.act({ kind: 'unmark', part_id: partId, mark_ids: [found[0]] });
     else useWindow.getState().notify('There is no mark by hand at this place.', true);
   };

@@ -57,7 +57,7 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
   const mark = async (kind: 'keep' | 'drop') => {
     if (!place) return;
     const following = next(index);
-    const marks = { [newId()]: { kind, time_s: place.time_s } };
+    const marks = { [newId()]: { kind, time_s: place.found_s } };
     if (await doing.act({ kind: 'mark', part_id: place.part_id, marks }))
       set({ looking: { ...useWindow.getState().looking!, at: following } });
   };

@@ -38,7 +38,8 @@ export function Company({ doing, document, overview, pieces, partId, part, sourc
       aria-label="Another microphone on the same piece"
       value=""
       onChange={(event) =>
-        event.target.value && void doing.act({ kind: 'combine_microphones', part_id: event.target.value, other_id: partId })
+        event.target.value &&
+        void doing.act({ kind: 'combine_microphones', part_id: event.target.value, other_id: partId })
       }
     >
       <option value="">Hears the same piece as …</option>

@@ -20,7 +20,7 @@ interface Props {
 export function ChangesBack({ doing, found, names, lengthS, onLeft }: Props) {
   const { proposals, same, strange, said } = found;
   const takeOver = async (chosen: Proposal[]) => {
-    const marks: Record<string, Record<string, Schema['Mark']>> = {};
+    const marks: Record<string, Record<string, Schema['MarkChange']>> = {};
     const notes: Record<string, Record<string, Schema['PatternNote']>> = {};
     const remove: Record<string, string[]> = {};
     for (const one of chosen) {

@@ -107,12 +107,12 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
     if (!columns || !partId) return;
     const of = indices();
     if (!of.length) return;
-    const marks: Record<string, Schema['Mark']> = {};
+    const marks: Record<string, Schema['MarkChange']> = {};
     const beside: string[] = [];
     for (const i of of) {
       const foundS = columns.found_s[i];
       if (foundS === null || foundS === undefined) beside.push(columns.pattern_id[i]!);
-      else marks[newId()] = { kind: 'drop', time_s: foundS } as Schema['Mark'];
+      else marks[newId()] = { kind: 'drop', time_s: foundS };
     }
     void doing.act({ kind: 'take_changes', marks: { [partId]: marks }, notes: {}, remove: { [partId]: beside } });
     set({ chosenS: [], selectedS: null });

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, Field
 
 from nubrak.core.pieces import MaterialId
+from nubrak.core.time_line import TimeLineS
 
 MARK_REACH_S = 0.008  # a mark finds its candidate again within this
 USUAL_MARGIN_DB = 4.0
@@ -15,7 +16,7 @@ USUAL_MARGIN_DB = 4.0
 class CurvePoint(BaseModel):
     """A point of the curve that the threshold follows."""
 
-    time_s: float = Field(ge=0, le=86400)
+    time_s: TimeLineS
     offset_db: float = Field(
         ge=-60, le=60, description="how far over (or under) the threshold the line runs here, in dB"
     )
@@ -96,9 +97,9 @@ class Mark(BaseModel):
     """What a person decided about one place. It outlives every setting."""
 
     kind: Literal["keep", "drop", "add"]
-    time_s: float = Field(ge=0, le=86400, description="the attack it speaks of, in seconds of the session")
-    to_s: float | None = Field(
-        default=None, ge=0, le=86400, description="where the hit was moved to; empty leaves it where it is"
+    time_s: TimeLineS = Field(description="the attack it speaks of, in seconds of the session")
+    to_s: TimeLineS | None = Field(
+        default=None, description="where the hit was moved to; empty leaves it where it is"
     )
     velocity: int | None = Field(
         default=None, ge=1, le=127, description="the velocity set by hand; empty measures it"
@@ -106,9 +107,6 @@ class Mark(BaseModel):
     note: int | None = Field(
         default=None, ge=0, le=127, description="the note set by hand; empty takes the part's"
     )
-    note_s: float | None = Field(
-        default=None,
-        ge=0,
-        le=86400,
-        description="where its note was put by hand; empty leaves that to the part's timing",
+    note_s: TimeLineS | None = Field(
+        default=None, description="where its note was put by hand; empty leaves that to the part's timing"
     )

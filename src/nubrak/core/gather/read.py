@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.problem import Problem
+from nubrak.core.time_line import LAST_S
 
 LEAST_RATE_HZ = 8_000
 MOST_RATE_HZ = 384_000
@@ -18,7 +19,7 @@ MOST_CHANNELS = 32
 LONGEST_S = 4 * 3600.0
 _BLOCK_FRAMES = 1 << 18
 _MOST_CHUNKS = 64
-_DAY_S = 86400.0
+
 _FORMATS = "WAV, AIFF, FLAC, OGG or MP3"
 
 
@@ -59,7 +60,7 @@ def time_stamp_s(path: Path, rate_hz: int) -> float | None:
             if chunk[:4] == b"bext":
                 body = file.read(346)
                 samples = int.from_bytes(body[338:346], "little") if len(body) == 346 else 0
-                return samples / rate_hz if 0 < samples / rate_hz < _DAY_S else None
+                return samples / rate_hz if 0 < samples / rate_hz < LAST_S else None
             if size == 0xFFFFFFFF:
                 # The length of a large file's data stands elsewhere; what follows it is not looked for.
                 return None

@@ -8,12 +8,13 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from nubrak.core.layer.voice import Voice
 from nubrak.core.samples import Instrument
+from nubrak.core.time_line import TimeLineS
 
 
 class HitOffset(BaseModel):
     """The offset of one hit's sample, in place of the layer's."""
 
-    time_s: float = Field(ge=0, le=86400, description="when the note sounds")
+    time_s: TimeLineS = Field(description="when the note sounds")
     offset_samples: int = Field(ge=-4800, le=4800)
 
 

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from nubrak.core.midi.read import ReadMidi
 from nubrak.core.pieces import ONLY_HEARD, PIECES, NoteMap
-from nubrak.core.shape import LAST_S, PatternNote, pattern_note
+from nubrak.core.shape import PatternNote, pattern_note
+from nubrak.core.time_line import LAST_S
 
 # Other notes of the General MIDI percussion key map that stand for a piece.
 _ALSO = {

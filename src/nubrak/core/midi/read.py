@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 from nubrak.core.midi import smf
 from nubrak.core.problem import Problem
 from nubrak.core.tempo import Tempo, TempoChange
+from nubrak.core.time_line import LAST_S
 
 MOST_BYTES = 3_000_000
-_LONGEST_S = 86400.0
+
 _USUAL_QUARTER_US = 500_000  # RP-001: 120 bpm where a file names no tempo
 _TODO = "Export it once more as a Standard MIDI File of format 0 or 1."
 
@@ -114,7 +115,7 @@ def _tempo(times: NDArray[np.float64], quarters: NDArray[np.int64], signature: t
     changes = [
         TempoChange(time_s=float(time_s), bpm=float(one))
         for time_s, one in zip(times[1:].tolist(), bpm[1:].tolist(), strict=True)
-        if time_s <= _LONGEST_S
+        if time_s <= LAST_S
     ][:20000]
     beats, unit = signature
     return Tempo(
@@ -165,7 +166,7 @@ def _notes(
         return np.asarray(times[row] + (ticks - starts[row]) * quarters[row] / 1e6 / per_quarter)
 
     begin, end = seconds(table[:, 0]), seconds(table[:, 1])
-    inside = begin <= _LONGEST_S
+    inside = begin <= LAST_S
     if not inside.all():
         said.append(
             f"{np.count_nonzero(~inside)} notes of “{name or f'track {place}'}” stand later than a day "

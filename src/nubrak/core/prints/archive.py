@@ -18,6 +18,7 @@ from pydantic import BaseModel, Field, ValidationError
 
 from nubrak.core.problem import Problem
 from nubrak.core.session import Document
+from nubrak.core.time_line import AudioHash, found, walk
 
 FORMAT, VERSION = "nubrak-session", 1
 MANIFEST, MIDI = "session.json", "session.mid"
@@ -48,27 +49,16 @@ class Manifest(BaseModel):
 
 def audio_of(document: Document) -> tuple[list[str], list[str]]:
     """The hashes of all audio of a document: recordings, and samples of its layers."""
-    recordings = dict.fromkeys(clip.audio for source in document.sources.values() for clip in source.clips)
-    samples = dict.fromkeys(
-        s.audio
-        for part in document.parts.values()
-        for layer in part.layers.values()
-        for s in layer.instrument.samples
+    recordings = dict.fromkeys(
+        audio for source in document.sources.values() for audio in found(source, AudioHash)
     )
-    return list(recordings), [audio for audio in samples if audio not in recordings]
+    every = dict.fromkeys(found(document, AudioHash))
+    return list(recordings), [audio for audio in every if audio not in recordings]
 
 
 def renamed(document: Document, names: dict[str, str]) -> Document:
     """The document with its audio under other hashes; ``names`` old to new."""
-    new = document.model_copy(deep=True)
-    for source in new.sources.values():
-        for clip in source.clips:
-            clip.audio = names.get(clip.audio, clip.audio)
-    for part in new.parts.values():
-        for layer in part.layers.values():
-            for sample in layer.instrument.samples:
-                sample.audio = names.get(sample.audio, sample.audio)
-    return new
+    return walk(document, AudioHash, lambda audio: names.get(audio, audio))
 
 
 def opened(path: Path) -> tuple[zipfile.ZipFile, Manifest, Document]:

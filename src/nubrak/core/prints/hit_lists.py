@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import BaseModel, Field, ValidationError
 
 from nubrak.core.problem import Problem
+from nubrak.core.time_line import TimeLineS
 
 COLUMNS = ("part", "piece", "time_s", "note_time_s", "velocity", "note", "strength_db", "doubt")
 _MOST_BYTES = 64_000_000
@@ -24,8 +25,8 @@ class HitLine(BaseModel):
 
     part: str = Field(max_length=200)
     piece: str = Field(max_length=40)
-    time_s: float = Field(ge=0, le=86400, description="when it was struck")
-    note_time_s: float = Field(ge=0, le=86400, description="when its note sounds")
+    time_s: TimeLineS = Field(description="when it was struck")
+    note_time_s: TimeLineS = Field(description="when its note sounds")
     velocity: int = Field(ge=1, le=127)
     note: int = Field(ge=0, le=127)
     strength_db: float | None = Field(

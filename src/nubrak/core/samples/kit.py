@@ -6,13 +6,15 @@ from typing import Literal
 
 from pydantic import BaseModel, Field, model_validator
 
+from nubrak.core.time_line import AudioKey, LengthS
+
 LONGEST_SAMPLE_S = 20.0
 
 
 class Measured(BaseModel):
     """What was found in a sample when it came in."""
 
-    length_s: float = Field(description="from its attack until it has sunk 60 dB under its peak, or ends")
+    length_s: LengthS = Field(description="from its attack until it has sunk 60 dB under its peak, or ends")
     peak_db: float = Field(description="largest sample, dBFS")
     loudness_lkfs: float = Field(description="ITU-R BS.1770")
     fundamental_hz: float | None = Field(default=None, description="empty where it has no pitch")
@@ -24,14 +26,14 @@ class Measured(BaseModel):
 class Sample(BaseModel):
     """One recorded or made stroke."""
 
-    audio: str = Field(description="content hash (SHA-256) of the file")
+    audio: AudioKey = Field(description="content hash (SHA-256) of the file")
     name: str = Field(default="", max_length=200, description="the file it came from")
     low_velocity: int = Field(default=1, ge=1, le=127)
     high_velocity: int = Field(default=127, ge=1, le=127)
-    attack_s: float = Field(
+    attack_s: LengthS = Field(
         default=0.0, ge=0, description="where in the file its attack is; this is put on the hit"
     )
-    begin_s: float = Field(default=0.0, ge=0, description="what of the file is left out before it")
+    begin_s: LengthS = Field(default=0.0, ge=0, description="what of the file is left out before it")
     velocity: int = Field(
         default=127, ge=1, le=127, description="the velocity at which it sounds at its own level"
     )

@@ -4,22 +4,14 @@ out.
 Begin with ``document``, then ``edit.apply``.
 """
 
+from nubrak.core.session.action import changed
 from nubrak.core.session.document import Clip, Document, Part, Source
-from nubrak.core.session.edit import (
-    AddClip,
-    AddLayer,
-    AddSource,
-    AnyAction,
-    AsPair,
-    CombineMicrophones,
-    Give,
-    SetLayer,
-    SetMark,
-    SetTempo,
-    apply,
-    changed,
-)
-from nubrak.core.session.shaping import AddParts, KeepFeel, NewPart, SetPattern
+from nubrak.core.session.edit import AnyAction, apply
+from nubrak.core.session.find_edits import Give, SetMark
+from nubrak.core.session.gather_edits import AddClip, AddSource, AsPair, CombineMicrophones, SetTempo
+from nubrak.core.session.layer_edits import AddLayer, SetLayer
+from nubrak.core.session.marks import MarkChange
+from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
 
 __all__ = [
     "AddClip",
@@ -33,6 +25,7 @@ __all__ = [
     "Document",
     "Give",
     "KeepFeel",
+    "MarkChange",
     "NewPart",
     "Part",
     "SetLayer",

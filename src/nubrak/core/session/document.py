@@ -13,6 +13,7 @@ from nubrak.core.pieces import PIECES, NoteMap, PieceGuess
 from nubrak.core.problem import Problem
 from nubrak.core.shape import Feel, PatternNote, ShapeSettings
 from nubrak.core.tempo import Tempo
+from nubrak.core.time_line import AudioKey, LengthS, TimeLineS
 
 
 def _known_piece(piece: str) -> str:
@@ -30,12 +31,12 @@ _RINGS_S = 1.0  # what a note beside the recorded ones is given to ring
 class Clip(BaseModel):
     """A stretch of audio at its place on the session's time line."""
 
-    audio: str = Field(description="content hash (SHA-256) of the file")
-    start_s: float = Field(default=0.0, ge=0, le=86400)
-    length_s: float
+    audio: AudioKey = Field(description="content hash (SHA-256) of the file")
+    start_s: TimeLineS = 0.0
+    length_s: LengthS = Field(ge=0)
     channels: int
     rate_hz: int
-    stamp_s: float | None = Field(
+    stamp_s: LengthS | None = Field(
         default=None, description="the time stamp of the file, in seconds since midnight"
     )
 
@@ -43,8 +44,8 @@ class Clip(BaseModel):
 class Span(BaseModel):
     """A stretch of the session's time line."""
 
-    start_s: float = Field(ge=0, le=86400)
-    end_s: float = Field(ge=0, le=86400)
+    start_s: TimeLineS
+    end_s: TimeLineS
 
 
 class Source(BaseModel):
@@ -92,7 +93,7 @@ class Document(BaseModel):
         default=44100, ge=8000, le=384000, description="sample rate of what is rendered: the first source's"
     )
     tempo: Tempo = Tempo()
-    origin_s: float | None = Field(
+    origin_s: LengthS | None = Field(
         default=None, description="the time stamp, in seconds since midnight, that stands at time zero"
     )
     span: Span | None = Field(

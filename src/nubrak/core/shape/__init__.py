@@ -16,7 +16,7 @@ from nubrak.core.shape.notes import (
     usual_db_of,
     velocities,
 )
-from nubrak.core.shape.pattern import LAST_S, beside_what_is_there, copied, pattern_note, repeated
+from nubrak.core.shape.pattern import beside_what_is_there, copied, pattern_note, repeated
 from nubrak.core.shape.steps import (
     Accents,
     AnyStep,
@@ -37,7 +37,6 @@ from nubrak.core.shape.timing import FeelUse, Quantise, Timing, deviation_ms
 from nubrak.core.shape.velocity import CurveShape, StrengthCurve, StrengthPoint, starting_curve, velocity_of
 
 __all__ = [
-    "LAST_S",
     "Accents",
     "AnyStep",
     "BarOnsets",

@@ -17,6 +17,7 @@ from nubrak.core.shape.steps import AnyStep, stepped
 from nubrak.core.shape.timing import Timing, timed
 from nubrak.core.shape.velocity import StrengthCurve, usual_loudest_db, velocity_of
 from nubrak.core.tempo import Tempo, beats_at, seconds_at
+from nubrak.core.time_line import TimeLineS
 
 _SHORTEST_S = 0.01
 LengthKind = Literal["fixed", "next", "ring"]
@@ -27,7 +28,7 @@ class PatternNote(BaseModel):
     those are unless it is fixed.
     """
 
-    time_s: float = Field(ge=0, le=86400)
+    time_s: TimeLineS
     velocity: int = Field(default=100, ge=1, le=127)
     note: int | None = Field(default=None, ge=0, le=127, description="empty takes the part's")
     fixed: bool = Field(default=False, description="it stands as it is: no step and no timing touches it")

@@ -7,9 +7,10 @@ import numpy as np
 from nubrak.core.problem import Problem
 from nubrak.core.shape.notes import Notes, PatternNote
 from nubrak.core.tempo import Tempo, beats_at, seconds_at
+from nubrak.core.time_line import LAST_S
 
 _MOST_COPIES = 50_000
-LAST_S = 86400.0
+
 _SAME_S = 0.001
 
 

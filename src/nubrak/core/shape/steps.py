@@ -16,6 +16,7 @@ from pydantic import BaseModel, Field
 from nubrak.core.shape.recovery import recovered
 from nubrak.core.signal import distance_to_nearest
 from nubrak.core.tempo import Tempo, beats_at
+from nubrak.core.time_line import TimeLineS
 
 _SAME_STROKE_S = 0.008
 _BEAT_WEIGHT = 0.7
@@ -27,9 +28,9 @@ class Scope(BaseModel):
     beats or between, if asked.
     """
 
-    start_s: float | None = Field(default=None, ge=0, le=86400)
-    end_s: float | None = Field(default=None, ge=0, le=86400)
-    chosen_s: list[float] | None = Field(
+    start_s: TimeLineS | None = None
+    end_s: TimeLineS | None = None
+    chosen_s: list[TimeLineS] | None = Field(
         default=None, max_length=200000, description="the strokes chosen, by their attacks"
     )
     places: Literal["all", "on", "between"] = Field(
@@ -93,7 +94,7 @@ class Limits(Step):
 class LinePoint(BaseModel):
     """A point of a drawn line."""
 
-    time_s: float = Field(ge=0, le=86400)
+    time_s: TimeLineS
     percent: float = Field(ge=0, le=400)
 
 

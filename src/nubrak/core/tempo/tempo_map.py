@@ -12,13 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import AfterValidator, BaseModel, Field
 
+from nubrak.core.time_line import TimeLineS
+
 LEAST_BPM, MOST_BPM = 20.0, 400.0
 
 
 class TempoChange(BaseModel):
     """From here on another tempo."""
 
-    time_s: float = Field(ge=0, le=86400)
+    time_s: TimeLineS
     bpm: float = Field(ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
 
 
@@ -32,11 +34,8 @@ class Tempo(BaseModel):
     bpm: float = Field(default=120.0, ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
     beats_per_bar: int = Field(default=4, ge=1, le=32)
     beat_unit: int = Field(default=4, description="2, 4, 8 or 16")
-    bar_one_s: float = Field(
-        default=0.0,
-        ge=0,
-        le=86400,
-        description="where bar 1 stands on the time line; the grid follows it, MIDI starts at zero",
+    bar_one_s: TimeLineS = Field(
+        default=0.0, description="where bar 1 stands; the grid follows it, MIDI starts at zero"
     )
     changes: Annotated[list[TempoChange], AfterValidator(_in_order)] = Field(
         default=[], max_length=20000, description="where the tempo changes; empty: one tempo throughout"

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings
+from nubrak.core.time_line import TimeLineS
 from nubrak.desk.finding import (
     DecisionColumns,
     Reason,
@@ -28,7 +29,7 @@ class AddRequest(BaseModel):
     """Add a hit near a place."""
 
     revision: int
-    time_s: float = Field(ge=0, le=86400)
+    time_s: TimeLineS
 
 
 class AskDecision(BaseModel):

@@ -65,7 +65,7 @@ async def add_source(
     if source is not None:
         document.source(source)
     name = plain_name(name)
-    audio, facts = await take_in(request, desk.engine, desk.uploads, name)
+    audio, facts = await take_in(request, desk, name)
     return await run_in_threadpool(arrive, desk, session_id, name, audio, facts, source)
 
 

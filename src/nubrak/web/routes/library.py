@@ -70,7 +70,7 @@ async def take_sample(
     """
     plain = plain_name(name)
     fits = partial(check_sample, plain)
-    audio, facts = await take_in(request, desk.engine, desk.uploads, plain, fits)
+    audio, facts = await take_in(request, desk, plain, fits)
     return await run_in_threadpool(arrived_sample, desk, name, audio, facts)
 
 

@@ -11,13 +11,13 @@ from starlette.concurrency import run_in_threadpool
 from nubrak.core.midi import MOST_BYTES, read_midi
 from nubrak.core.pieces import NoteMap, to_text
 from nubrak.core.tempo import Grid
+from nubrak.core.time_line import TimeLineS
 from nubrak.desk.coming_back import ChangesFromMidi, changes_from, parts_from_list, parts_from_midi
 from nubrak.desk.shaping import (
     AskShape,
     LiveNotes,
     NoteMapRead,
     NoteMapTable,
-    Place,
     Same,
     ShapeColumns,
     live_notes,
@@ -48,10 +48,10 @@ class Repeat(BaseModel):
     """A stretch of a part once more, behind itself or where else it is wanted."""
 
     revision: int
-    start_s: Place
-    end_s: Place
+    start_s: TimeLineS
+    end_s: TimeLineS
     times: int = Field(default=1, ge=1, le=1000)
-    to_s: Place | None = Field(default=None, description="copied once to here instead")
+    to_s: TimeLineS | None = Field(default=None, description="copied once to here instead")
 
 
 @router.post("/sessions/{session_id}/parts/{part_id}/shape", response_model=ShapeColumns)

@@ -1,0 +1,313 @@
+"""What a person does in Gather: sources, takes, pairs, pieces, the tempo, the range that is looked at."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from nubrak.core.decide import clock
+from nubrak.core.pieces import PIECES, PieceGuess
+from nubrak.core.problem import Problem
+from nubrak.core.session.action import Action, Id, changed
+from nubrak.core.session.document import Clip, Document, Part, PieceId, Source, Span
+from nubrak.core.session.shifting import move_with_clip, shift_all
+from nubrak.core.tempo import TempoChange
+from nubrak.core.time_line import LAST_S, TimeLineS
+
+_LONGEST_APART_S = 6 * 3600.0  # time stamps further apart than this are not of one session
+_LEAST_SPAN_S = 0.01  # no stroke is shorter
+
+
+class Rename(Action):
+    """Give the session another name."""
+
+    kind: Literal["rename"]
+    name: str = Field(min_length=1, max_length=120)
+
+    def apply(self, document: Document) -> str:
+        document.name = self.name
+        return f"Name the session “{self.name}”"
+
+
+class SetTempo(Action):
+    """Tempo, signature, and where bar 1 stands; what is not named stays."""
+
+    kind: Literal["set_tempo"]
+    changes: dict[str, float | str | bool | list[TempoChange]]
+
+    def apply(self, document: Document) -> str:
+        document.tempo = tempo = changed(document.tempo, self.changes)
+        follows = f", in {len(tempo.changes)} steps" if tempo.changes else ""
+        return f"Tempo {tempo.bpm:g} bpm, {tempo.beats_per_bar}/{tempo.beat_unit}{follows}"
+
+
+class AddSource(Action):
+    """A new source with the part found on it."""
+
+    kind: Literal["add_source"]
+    source_id: Id
+    part_id: Id
+    name: str
+    clip: Clip
+    guess: PieceGuess
+    notes: list[str] = []
+
+    @property
+    def audio(self) -> set[str]:
+        return {self.clip.audio}
+
+    def apply(self, document: Document) -> str:
+        if self.source_id in document.sources or self.part_id in document.parts:
+            raise Problem("This source is in the session already.")
+        if not document.sources:
+            document.rate_hz = self.clip.rate_hz
+        notes = list(self.notes)
+        twin = next((one.name for one in document.sources.values() if _has(one, self.clip)), None)
+        if twin is not None:
+            notes.append(f"The same recording is in the session already, as {twin}. Both are kept.")
+        place = max((source.place for source in document.sources.values()), default=-1) + 1
+        clip, said = _placed(document, self.clip)
+        notes += said
+        document.sources[self.source_id] = Source(
+            name=self.name, place=place, clips=[clip], guess=self.guess, notes=notes
+        )
+        document.parts[self.part_id] = Part(piece=self.guess.piece, place=place, sources=[self.source_id])
+        return f"Add {self.name}"
+
+
+class AddClip(Action):
+    """A further take on a source: by its time stamp, else behind what is there."""
+
+    kind: Literal["add_clip"]
+    source_id: str
+    name: str
+    clip: Clip
+
+    @property
+    def audio(self) -> set[str]:
+        return {self.clip.audio}
+
+    def apply(self, document: Document) -> str:
+        source = document.source(self.source_id)
+        clip, said = _placed(document, self.clip)
+        if clip.stamp_s is None or clip.start_s == 0.0 or said:
+            if source.end_s > LAST_S:
+                raise Problem("There is no room behind what is there.", todo="Put it on a source of its own.")
+            clip = clip.model_copy(update={"start_s": source.end_s})
+        source.clips.append(clip)
+        source.clips.sort(key=lambda one: one.start_s)
+        source.notes += said
+        return f"{source.name}: add take {self.name}"
+
+
+class MoveClip(Action):
+    """Put a clip at another place on the time line; what stands on its strokes goes along."""
+
+    kind: Literal["move_clip"]
+    source_id: str
+    index: int = Field(ge=0)
+    start_s: TimeLineS
+
+    def apply(self, document: Document) -> str:
+        source = document.source(self.source_id)
+        clip = _clip(source, self.index)
+        begin_s, end_s, by_s = clip.start_s, clip.start_s + clip.length_s, self.start_s - clip.start_s
+        if self.start_s + clip.length_s > LAST_S:
+            raise Problem("There the take would reach beyond the day.", todo="Put it earlier.")
+        clip.start_s = self.start_s
+        for part_id, part in document.parts.items():
+            if self.source_id in part.sources:
+                document.parts[part_id] = move_with_clip(part, begin_s, end_s, by_s)
+        source.clips.sort(key=lambda one: one.start_s)
+        return f"{source.name}: move to {clock(self.start_s)}"
+
+
+class RemoveClip(Action):
+    """Take one of several clips of a source out."""
+
+    kind: Literal["remove_clip"]
+    source_id: str
+    index: int = Field(ge=0)
+
+    def apply(self, document: Document) -> str:
+        source = document.source(self.source_id)
+        _clip(source, self.index)
+        if len(source.clips) == 1:
+            return remove_source(document, self.source_id)
+        del source.clips[self.index]
+        return f"{source.name}: take out a take"
+
+
+class AsPair(Action):
+    """Two sources, left and right, become one with two channels."""
+
+    kind: Literal["as_pair"]
+    left_id: str
+    right_id: str
+    name: str
+    clip: Clip
+
+    @property
+    def audio(self) -> set[str]:
+        return {self.clip.audio}
+
+    def apply(self, document: Document) -> str:
+        left, right = document.source(self.left_id), document.source(self.right_id)
+        label = f"Take {left.name} and {right.name} as a pair"
+        left.clips, left.name = [self.clip], self.name
+        left.notes = sorted(set(left.notes) | set(right.notes))
+        remove_source(document, self.right_id)
+        return label
+
+
+class CombineMicrophones(Action):
+    """Microphones on one piece become one part: what ``other_id`` listens to, ``part_id`` listens to as
+    well.
+    """
+
+    kind: Literal["combine_microphones"]
+    part_id: str
+    other_id: str
+
+    def apply(self, document: Document) -> str:
+        part, other = document.part(self.part_id), document.part(self.other_id)
+        if self.part_id == self.other_id:
+            raise Problem("A part cannot be joined with itself.")
+        label = f"{document.part_name(self.part_id)} and {document.part_name(self.other_id)} are one part"
+        part.sources = [*part.sources, *(source for source in other.sources if source not in part.sources)]
+        part.marks = other.marks | part.marks
+        part.pattern = other.pattern | part.pattern
+        part.layers = other.layers | part.layers
+        del document.parts[self.other_id]
+        _forget_leaker(document, self.other_id, self.part_id)
+        return label
+
+
+class Apart(Action):
+    """A source that shares a part with others gets a part of its own."""
+
+    kind: Literal["apart"]
+    part_id: str
+    source_id: str
+    new_part_id: Id
+
+    def apply(self, document: Document) -> str:
+        part = document.part(self.part_id)
+        if self.source_id not in part.sources or len(part.sources) < 2:
+            raise Problem("This part listens to no other microphone.")
+        if self.new_part_id in document.parts:
+            raise Problem("This part is in the session already.")
+        part.sources = [source for source in part.sources if source != self.source_id]
+        source = document.source(self.source_id)
+        document.parts[self.new_part_id] = Part(
+            piece=part.piece,
+            place=source.place,
+            sources=[self.source_id],
+            find=part.find.model_copy(deep=True),
+        )
+        return f"{source.name} is a part of its own"
+
+
+class SetAside(Action):
+    """Set a source aside, or take it up again."""
+
+    kind: Literal["set_aside"]
+    source_id: str
+    aside: bool
+
+    def apply(self, document: Document) -> str:
+        source = document.source(self.source_id)
+        source.aside = self.aside
+        return f"{'Set aside' if self.aside else 'Take up again'} {source.name}"
+
+
+class SetSpan(Action):
+    """The range that is looked at; None looks at everything."""
+
+    kind: Literal["set_span"]
+    span: Span | None
+
+    def apply(self, document: Document) -> str:
+        document.span = span = self.span
+        if span is None:
+            return "Look at everything"
+        if span.end_s - span.start_s < _LEAST_SPAN_S:
+            raise Problem("A range must last at least 10 ms.", todo="Drag over a longer stretch.")
+        return f"Look only at {clock(span.start_s)} to {clock(span.end_s)}"
+
+
+class RemoveSource(Action):
+    """Take a source out, and the parts that have no other."""
+
+    kind: Literal["remove_source"]
+    source_id: str
+
+    def apply(self, document: Document) -> str:
+        return remove_source(document, self.source_id)
+
+
+class SetPiece(Action):
+    """Say what a part is."""
+
+    kind: Literal["set_piece"]
+    part_id: str
+    piece: PieceId
+
+    def apply(self, document: Document) -> str:
+        document.part(self.part_id).piece = self.piece
+        return f"Take it as {PIECES[self.piece].name.lower()}"
+
+
+def remove_source(document: Document, source_id: str) -> str:
+    """A source taken out, with the parts that no other feeds; the label."""
+    source = document.source(source_id)
+    del document.sources[source_id]
+    for part_id, part in list(document.parts.items()):
+        if source_id not in part.sources:
+            continue
+        part.sources = [other for other in part.sources if other != source_id]
+        if not part.sources:
+            del document.parts[part_id]
+            _forget_leaker(document, part_id, None)
+    return f"Take out {source.name}"
+
+
+def _forget_leaker(document: Document, part_id: str, instead: str | None) -> None:
+    """A part that is gone leaks no more; what it was joined to leaks in its place."""
+    for key, part in document.parts.items():
+        named = part.find.spill_from
+        if named is not None and part_id in named:
+            kept = [instead if one == part_id and instead != key else one for one in named]
+            part.find.spill_from = list(dict.fromkeys(one for one in kept if one not in (None, part_id)))
+
+
+def _has(source: Source, clip: Clip) -> bool:
+    return any(one.audio == clip.audio for one in source.clips)
+
+
+def _clip(source: Source, index: int) -> Clip:
+    if index >= len(source.clips):
+        raise Problem("This take is not in the session any more.", kind="missing")
+    return source.clips[index]
+
+
+def _placed(document: Document, clip: Clip) -> tuple[Clip, list[str]]:
+    """A clip at the place its time stamp tells, if it has one, and what is to be said of it. The earliest
+    stamp of a session stands where it was put first; a still earlier one moves everything else to the right.
+
+    Stamps count from midnight, so one that seems most of a day away was made on the other side of it.
+    """
+    if clip.stamp_s is None:
+        return clip, []
+    if document.origin_s is None:
+        document.origin_s = clip.stamp_s - clip.start_s
+        return clip, []
+    start_s = (clip.stamp_s - document.origin_s + LAST_S / 2) % LAST_S - LAST_S / 2
+    if abs(start_s) > _LONGEST_APART_S:
+        hours = abs(start_s) / 3600.0
+        return clip, [f"Its time stamp is {hours:.0f} hours from the others', so it was not placed by it."]
+    if start_s < 0:
+        shift_all(document, -start_s)
+        start_s = 0.0
+    return clip.model_copy(update={"start_s": start_s}), []

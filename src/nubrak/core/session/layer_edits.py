@@ -1,0 +1,89 @@
+"""What a person does in Layer: sounds put with a part, changed, taken away; recording against layers."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from nubrak.core.layer import HitOffset, Layer
+from nubrak.core.problem import Problem
+from nubrak.core.samples import Instrument
+from nubrak.core.session.action import Action, Id, changed, settings_said
+from nubrak.core.session.document import Document
+
+LayerValue = float | bool | str | list[int] | list[HitOffset] | None
+
+
+class AddLayer(Action):
+    """Let an instrument sound with a part; ``changes`` are what of it is not as usual."""
+
+    kind: Literal["add_layer"]
+    part_id: str
+    layer_id: Id
+    instrument: Instrument
+    changes: dict[str, LayerValue] = {}
+
+    @property
+    def audio(self) -> set[str]:
+        return {sample.audio for sample in self.instrument.samples}
+
+    def apply(self, document: Document) -> str:
+        layer = changed(Layer(instrument=self.instrument), self.changes)
+        document.part(self.part_id).layers[self.layer_id] = layer
+        return f"{document.part_name(self.part_id)}: layer {self.instrument.name}"
+
+
+class SetLayer(Action):
+    """Change a layer; what is not named stays."""
+
+    kind: Literal["set_layer"]
+    part_id: str
+    layer_id: str
+    changes: dict[str, LayerValue]
+    instrument: Instrument | None = None
+
+    @property
+    def audio(self) -> set[str]:
+        return {sample.audio for sample in self.instrument.samples} if self.instrument else set()
+
+    def apply(self, document: Document) -> str:
+        layers = document.part(self.part_id).layers
+        layer = changed(_known(layers, self.layer_id), self.changes)
+        said = settings_said(self.changes)
+        if self.instrument is not None:
+            layer = layer.model_copy(update={"instrument": self.instrument})
+            said = f"layer {self.instrument.name}"
+        layers[self.layer_id] = layer
+        return f"{document.part_name(self.part_id)}: {said}"
+
+
+class RemoveLayer(Action):
+    """Take a layer away."""
+
+    kind: Literal["remove_layer"]
+    part_id: str
+    layer_id: str
+
+    def apply(self, document: Document) -> str:
+        layers = document.part(self.part_id).layers
+        layer = _known(layers, self.layer_id)
+        del layers[self.layer_id]
+        return f"{document.part_name(self.part_id)}: no layer {layer.instrument.name}"
+
+
+class SetBlend(Action):
+    """Recording against layers; what is not named stays."""
+
+    kind: Literal["set_blend"]
+    part_id: str
+    changes: dict[str, float | bool | None]
+
+    def apply(self, document: Document) -> str:
+        part = document.part(self.part_id)
+        part.blend = changed(part.blend, self.changes)
+        return f"{document.part_name(self.part_id)}: {settings_said(self.changes)}"
+
+
+def _known(layers: dict[str, Layer], layer_id: str) -> Layer:
+    if layer_id not in layers:
+        raise Problem("This layer is not there any more.", kind="missing")
+    return layers[layer_id]
