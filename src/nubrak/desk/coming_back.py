@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import secrets
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, ValidationError
 
 from nubrak.core.midi import Left, Proposal, ReadMidi, midi_difference, parts_of, proposals, read_midi
 from nubrak.core.prints import read_hits
 from nubrak.core.problem import Problem
-from nubrak.core.session import AddParts, NewPart
+from nubrak.core.session import AddParts, NewPart, out_of_bounds
 from nubrak.core.shape import PatternNote
 from nubrak.desk.desk import Desk
 from nubrak.desk.shaping import with_ids
@@ -66,7 +66,10 @@ def parts_from_list(desk: Desk, session_id: str, revision: int, data: bytes) -> 
         by_part.setdefault((line.part, line.piece), []).append(note)
     if not by_part:
         raise Problem("This list holds no hits.", "Nothing was changed.")
-    parts = [NewPart(piece=piece, notes=with_ids(notes)) for (_, piece), notes in by_part.items()]
+    try:
+        parts = [NewPart(piece=piece, notes=with_ids(notes)) for (_, piece), notes in by_part.items()]
+    except ValidationError as error:
+        raise out_of_bounds(error) from error
     return _with_parts(desk, session_id, revision, parts)
 
 

@@ -6,10 +6,12 @@ from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 
+from nubrak.core.decide import FindSettings
 from nubrak.core.mix import Bus
 from nubrak.core.pieces import ONLY_HEARD
+from nubrak.core.session import out_of_bounds
 from nubrak.core.signal import EARLY_S, SILENT_LKFS, STEP_S, loudness_lkfs, metered
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
@@ -53,6 +55,16 @@ class Meters(BaseModel):
     start_s: float
     parts: list[PartMeters]
     whole: MeterColumns
+
+
+def settings_of(text: str | None) -> FindSettings | None:
+    """Find settings that are still being moved, as JSON; a ``Problem`` where they do not fit."""
+    if text is None:
+        return None
+    try:
+        return FindSettings.model_validate_json(text)
+    except ValidationError as error:
+        raise out_of_bounds(error) from error
 
 
 def heard_parts(standing: Standing, part: str | None, backing: bool = True) -> list[str]:

@@ -16,7 +16,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.midi import Track, midi_file
 from nubrak.core.mix import Bus
-from nubrak.core.pieces import file_name
+from nubrak.core.pieces import titled_file
 from nubrak.core.prints import (
     ENDING,
     GoOn,
@@ -155,7 +155,7 @@ def bundle(
     prints = [Print(draft(desk, ending), stem.window, stem.name) for stem in stems(desk, standing, choice)]
     path = draft(desk, "zip")
     try:
-        lines = []
+        lines, names = [], set[str]()
         frames = round(document.length_s * document.rate_hz)
         # Closed at once where anything goes wrong, so that no print goes on that nobody waits for.
         with (
@@ -166,7 +166,7 @@ def bundle(
         ):
             for made, said in finished:
                 try:
-                    files.write(made.path, file_name(f"{document.name} - {made.title}.{ending}"))
+                    files.write(made.path, _not_yet(names, titled_file(document.name, made.title, ending)))
                 finally:
                     made.path.unlink(missing_ok=True)
                 lines.append(_line(made.title, said))
@@ -175,7 +175,7 @@ def bundle(
                     Track(standing.names[part_id], standing.notes(part_id))
                     for part_id, _ in document.ordered_parts()
                 ]
-                files.writestr(file_name(f"{document.name}.mid"), midi_file(tracks, document.tempo))
+                files.writestr(titled_file(document.name, "", "mid"), midi_file(tracks, document.tempo))
             files.writestr("report.csv", _as_table(lines))
     except BaseException as error:
         path.unlink(missing_ok=True)
@@ -189,6 +189,17 @@ def bundle(
             ) from error
         raise
     return path, StemReport(lines=lines)
+
+
+def _not_yet(names: set[str], name: str) -> str:
+    """A name that no file of this zip has yet, in any case of letters; it has it from now on."""
+    stem, _, ending = name.rpartition(".")
+    number = 2
+    while name.lower() in names:
+        name = f"{stem} ({number}).{ending}"
+        number += 1
+    names.add(name.lower())
+    return name
 
 
 def draft(desk: Desk, ending: str) -> Path:

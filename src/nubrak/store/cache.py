@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session as Db
 
 from nubrak.core.find import VERSION, Candidates, from_bytes, to_bytes
 from nubrak.core.gather import audio_blocks, one_channel
+from nubrak.core.problem import Problem
 from nubrak.core.signal import BASE_EXPONENT, extremes
 from nubrak.store.audio import chunks_of, facts_of, write_chunks
 from nubrak.store.tables import DerivedRow
@@ -82,16 +83,26 @@ class Cache:
             )
 
     def _decode(self, key: str, path: Path, own_rate: int, rate: int, channels: int) -> None:
+        promised = facts_of_cached(self.engine, key).frames
         with tempfile.NamedTemporaryFile(dir=self.folder, suffix=".upload") as original:
             write_chunks(chunks_of(self.url, key), Path(original.name))
             stream = (
                 soxr.ResampleStream(own_rate, rate, channels, dtype="float32") if rate != own_rate else None
             )
+            frames = 0
             with path.open("wb") as out:
                 for block in audio_blocks(Path(original.name)):
+                    frames += len(block)
                     out.write((stream.resample_chunk(block) if stream else block).tobytes())
                 if stream:
                     out.write(stream.resample_chunk(np.zeros((0, channels), np.float32), last=True).tobytes())
+            if frames < promised:
+                # It could be read whole when it came in; a short copy must not pass for the recording.
+                raise Problem(
+                    f"Only {frames} of {promised} samples of a recording could be read.",
+                    "The recording is kept.",
+                    "Look whether the disk is full; it is read again when it is asked for.",
+                )
 
     def _made(self, name: Path, make: Callable[[Path], object]) -> None:
         """Make a file beside its place and move it there, so that a half-made one is never seen."""

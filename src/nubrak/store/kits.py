@@ -5,13 +5,17 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable
 
+import structlog
+from pydantic import ValidationError
 from sqlalchemy import Engine, delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.problem import Problem
-from nubrak.core.samples import Instrument, Kit
+from nubrak.core.samples import MOST_INSTRUMENTS, Instrument, Kit
 from nubrak.store.tables import AudioRow, KitRow
+
+log = structlog.get_logger()
 
 
 def put_kit(engine: Engine, kit_id: str, kit: Kit) -> None:
@@ -28,9 +32,17 @@ def put_kit(engine: Engine, kit_id: str, kit: Kit) -> None:
 def all_kits(engine: Engine) -> dict[str, Kit]:
     """Every kit by id."""
     with Db(engine) as db:
-        return {
-            row.id: Kit.model_validate(row.document) for row in db.scalars(select(KitRow).order_by(KitRow.id))
-        }
+        rows = db.scalars(select(KitRow).order_by(KitRow.id)).all()
+    return {row.id: kit for row in rows if (kit := _readable(row)) is not None}
+
+
+def _readable(row: KitRow) -> Kit | None:
+    """The kit of a row; None, and a line in the log, where it cannot be read: the others stay in reach."""
+    try:
+        return Kit.model_validate(row.document)
+    except ValidationError as error:
+        log.error("a kit cannot be read", kit=row.id, error=str(error))
+        return None
 
 
 def kit_of(engine: Engine, kit_id: str) -> Kit:
@@ -40,6 +52,16 @@ def kit_of(engine: Engine, kit_id: str) -> Kit:
     if row is None:
         raise _no_kit()
     return Kit.model_validate(row.document)
+
+
+def _does_not_fit(kit: Kit, error: ValidationError) -> Problem:
+    if len(kit.instruments) > MOST_INSTRUMENTS:
+        return Problem(
+            f"A kit holds at most {MOST_INSTRUMENTS} instruments.",
+            "The kit is as it was.",
+            "Begin another kit for the rest.",
+        )
+    return Problem(f"The kit cannot be kept: {error.errors()[0]['msg'].lower()}.", "The kit is as it was.")
 
 
 def new_kit(engine: Engine, kit: Kit) -> str:
@@ -55,7 +77,11 @@ def change_kit(engine: Engine, kit_id: str, change: Callable[[Kit], Kit]) -> Kit
         row = db.get(KitRow, kit_id, with_for_update=True)
         if row is None:
             raise _no_kit()
-        kit = change(Kit.model_validate(row.document))
+        changed = change(Kit.model_validate(row.document))
+        try:
+            kit = Kit.model_validate(changed.model_dump())
+        except ValidationError as error:
+            raise _does_not_fit(changed, error) from error
         row.document = kit.model_dump(mode="json")
         return kit
 

@@ -59,10 +59,9 @@ class Hub:
                 await asyncio.sleep(0.5)
 
     def _tell(self, message: str) -> None:
-        for window in self._windows:
-            if window.full():
-                # One that fell far behind reads everything once instead of every step.
-                while not window.empty():
-                    window.get_nowait()
-                message = "again"
-            window.put_nowait(message)
+        for window in tuple(self._windows):
+            behind = window.full()
+            # One that fell far behind reads everything once instead of every step; the others do not.
+            while behind and not window.empty():
+                window.get_nowait()
+            window.put_nowait("again" if behind else message)

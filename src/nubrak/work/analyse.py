@@ -5,7 +5,8 @@ from __future__ import annotations
 from functools import lru_cache
 from pathlib import Path
 
-from procrastinate import App, Blueprint, RetryStrategy
+import structlog
+from procrastinate import App, Blueprint, JobContext, RetryStrategy
 from sqlalchemy import Engine
 
 from nubrak.core.find import find_candidates
@@ -48,19 +49,22 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = Fals
     report(engine, audio, 1.0)
 
 
+_MOST_TRIES = 3  # what fails three times in a row fails for a reason
+log = structlog.get_logger()
 tasks = Blueprint()
 
 
-@tasks.task(name="analyse", retry=RetryStrategy(max_attempts=3, wait=2))
-def analyse(audio: str, closely: str = "") -> None:
-    """The task. What fails is said where the source stands, and tried again."""
+@tasks.task(name="analyse", retry=RetryStrategy(max_attempts=_MOST_TRIES - 1, wait=2), pass_context=True)
+def analyse(context: JobContext, audio: str, closely: str = "") -> None:
+    """The task. What fails is said where the source stands, and tried again a few times."""
     engine, cache = _here()
     try:
         analyse_audio(engine, cache, audio, bool(closely))
     except Exception as error:
-        report(
-            engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept; it is tried again."
-        )
+        last = context.job.attempts + 1 >= _MOST_TRIES
+        log.exception("an analysis stopped", audio=audio, attempt=context.job.attempts + 1)
+        then = "Look for strokes again in Gather." if last else "It is tried again."
+        report(engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept. {then}")
         raise
 
 

@@ -52,6 +52,7 @@ def time_stamp_s(path: Path, rate_hz: int) -> float | None:
         head = file.read(12)
         if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
             return None
+        data_bytes = None  # of a large file, whose data chunk does not say it (EBU Tech 3306)
         for _ in range(_MOST_CHUNKS):
             chunk = file.read(8)
             if len(chunk) < 8:
@@ -61,9 +62,14 @@ def time_stamp_s(path: Path, rate_hz: int) -> float | None:
                 body = file.read(346)
                 samples = int.from_bytes(body[338:346], "little") if len(body) == 346 else 0
                 return samples / rate_hz if 0 < samples / rate_hz < LAST_S else None
+            if chunk[:4] == b"ds64" and size >= 24:
+                body = file.read(size + size % 2)
+                data_bytes = int.from_bytes(body[8:16], "little")
+                continue
             if size == 0xFFFFFFFF:
-                # The length of a large file's data stands elsewhere; what follows it is not looked for.
-                return None
+                if data_bytes is None:
+                    return None
+                size = data_bytes
             file.seek(size + size % 2, 1)
     return None
 
@@ -123,11 +129,12 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
                 ),
                 todo="Export it at 44100 or 48000 Hz.",
             )
-        frames, peak, odd = 0, 0.0, 0
+        frames, peak, odd, broken = 0, 0.0, 0, False
         while True:
             try:
                 block = file.read(_BLOCK_FRAMES, dtype="float32", always_2d=True)
             except (soundfile.LibsndfileError, RuntimeError):
+                broken = True
                 break
             if not len(block):
                 break
@@ -152,6 +159,8 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
             f"The file is cut off: it promises {promised / rate_hz:.1f} s and holds "
             f"{frames / rate_hz:.1f} s, which were kept."
         )
+    elif broken:
+        notes.append(f"The file is damaged after {frames / rate_hz:.1f} s; what comes before was kept.")
     if peak == 0.0:
         notes.append("The file is silent from end to end.")
     elif peak >= 0.9999 and "FLOAT" not in kind and "DOUBLE" not in kind:

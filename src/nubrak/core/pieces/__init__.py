@@ -3,7 +3,7 @@
 Plain models and tables. Begin with ``catalogue``: every piece with its notes, staff place and bands.
 """
 
-from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece
+from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece, PieceId
 from nubrak.core.pieces.file_names import (
     PieceGuess,
     file_name,
@@ -12,6 +12,7 @@ from nubrak.core.pieces.file_names import (
     position_of,
     side_of,
     takes_alike,
+    titled_file,
 )
 from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, listens_closely, material_of
 from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
@@ -26,6 +27,7 @@ __all__ = [
     "NoteMap",
     "Piece",
     "PieceGuess",
+    "PieceId",
     "file_name",
     "from_text",
     "guess_from_name",
@@ -35,5 +37,6 @@ __all__ = [
     "position_of",
     "side_of",
     "takes_alike",
+    "titled_file",
     "to_text",
 ]

@@ -4,9 +4,9 @@ points.
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import AfterValidator, BaseModel, Field
 
 NoteHead = Literal["oval", "cross"]
 Family = Literal["kick", "drum", "cymbal", "overall", "hand", "whole"]
@@ -237,3 +237,12 @@ PIECES: dict[str, Piece] = {
         _piece("else", "Something else", "e", 37, "oval", 2.0, "loop", 60, 16000, 30, "whole", ""),
     )
 }
+
+
+def _known_piece(piece: str) -> str:
+    if piece not in PIECES:
+        raise ValueError(f"there is no piece “{piece}”; there are {', '.join(PIECES)}")
+    return piece
+
+
+PieceId = Annotated[str, AfterValidator(_known_piece)]

@@ -18,7 +18,11 @@ class PieceGuess(BaseModel):
     sure: float = Field(ge=0, le=1, description="0 is a blind guess, 1 is certain")
 
 
-def plain_name(file_name: str, longest: int = 120) -> str:
+_LONGEST_NAME = 120  # characters; with every accent apart still under the 255 bytes of file systems
+_LEAST_OF_A_TITLE = 12
+
+
+def plain_name(file_name: str, longest: int = _LONGEST_NAME) -> str:
     """A file's name made fit to show and to keep: no folders, no control characters, NFC, at most ``longest``
     characters.
     """
@@ -37,6 +41,14 @@ def plain_name(file_name: str, longest: int = 120) -> str:
 def file_name(name: str) -> str:
     """A name fit for a file on any system: what some of them keep for themselves becomes a dash."""
     return plain_name(re.sub(r'[\\/:*?"<>|]+', "-", name))
+
+
+def titled_file(title: str, about: str, ending: str) -> str:
+    """The name of one of several files of ``title``: a long title is cut and what the file is about stays, so
+    that no two become one.
+    """
+    tail = f" - {about}.{ending}" if about else f".{ending}"
+    return file_name(plain_name(title, max(_LONGEST_NAME - len(tail), _LEAST_OF_A_TITLE)) + tail)
 
 
 def guess_from_name(file_name: str) -> PieceGuess | None:

@@ -27,6 +27,9 @@ WINDOW_FRAMES = 1 << 18
 _SUBTYPE = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}
 _FORMAT = {"wav": "WAV", "flac": "FLAC", "aiff": "AIFF"}
 ENDING = {"wav": "wav", "flac": "flac", "aiff": "aif"}
+_BYTES = {"16": 2, "24": 3, "float": 4}
+# RIFF and AIFF count their bytes in 32 bits; a little of it is left to the chunks beside the samples.
+MOST_BYTES_OF_32_BITS = (1 << 32) - (1 << 20)
 
 
 class PrintSettings(BaseModel):
@@ -97,6 +100,7 @@ def print_file(
     settings = settings or PrintSettings()
     rate = settings.rate_hz or rate_hz
     settings.check()
+    large = _is_large(settings, round(frames * rate / rate_hz))
     count = _Count()
     try:
         with _Unhurried(
@@ -104,7 +108,7 @@ def print_file(
             "w",
             samplerate=rate,
             channels=1 if settings.channels == "mono" else 2,
-            format=_FORMAT[settings.form],
+            format="RF64" if large else _FORMAT[settings.form],
             subtype=_SUBTYPE[settings.depth],
         ) as file:
             loud = loudness_lkfs(
@@ -125,6 +129,18 @@ def print_file(
             ) from error
         raise
     return count.said(rate, loud)
+
+
+def _is_large(settings: PrintSettings, frames: int) -> bool:
+    """Whether a WAV file of so many frames has to be RF64 (EBU Tech 3306); a ``Problem`` where no form of
+    the kind that was asked for holds them.
+    """
+    size = frames * _BYTES[settings.depth] * (1 if settings.channels == "mono" else 2)
+    if settings.form == "flac" or size <= MOST_BYTES_OF_32_BITS:
+        return False
+    if settings.form == "aiff":
+        raise Problem("An AIFF file holds at most 4 GB.", "Nothing was written.", "Choose WAV or FLAC.")
+    return True
 
 
 def measured(window: Window, frames: int, rate_hz: int, settings: PrintSettings | None = None) -> Printed:

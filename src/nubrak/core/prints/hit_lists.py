@@ -11,6 +11,7 @@ from typing import Any
 
 from pydantic import BaseModel, Field, ValidationError
 
+from nubrak.core.pieces import PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.time_line import TimeLineS
 
@@ -24,7 +25,7 @@ class HitLine(BaseModel):
     """One hit as it is handed on."""
 
     part: str = Field(max_length=200)
-    piece: str = Field(max_length=40)
+    piece: PieceId = Field(max_length=40)
     time_s: TimeLineS = Field(description="when it was struck")
     note_time_s: TimeLineS = Field(description="when its note sounds")
     velocity: int = Field(ge=1, le=127)

@@ -4,12 +4,13 @@ Begin with ``kit``: what an instrument is.
 """
 
 from nubrak.core.samples.arrange import ArrivedSample, arranged
-from nubrak.core.samples.kit import LONGEST_SAMPLE_S, STARTER, Instrument, Kit, Sample
+from nubrak.core.samples.kit import LONGEST_SAMPLE_S, MOST_INSTRUMENTS, STARTER, Instrument, Kit, Sample
 from nubrak.core.samples.measure import attack_of, character, measure
 from nubrak.core.samples.sfz import MOST_TEXT, inside, instruments_of, read_sfz, write_sfz
 
 __all__ = [
     "LONGEST_SAMPLE_S",
+    "MOST_INSTRUMENTS",
     "MOST_TEXT",
     "STARTER",
     "ArrivedSample",

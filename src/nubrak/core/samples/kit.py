@@ -93,9 +93,12 @@ class Instrument(BaseModel):
 STARTER = "workshop"  # the id of the kit that comes with Nubrak
 
 
+MOST_INSTRUMENTS = 500  # of one kit; every one of them is listed
+
+
 class Kit(BaseModel):
     """A named set of instruments."""
 
     name: str = Field(min_length=1, max_length=120)
-    instruments: dict[str, Instrument] = Field(default={}, max_length=500)
+    instruments: dict[str, Instrument] = Field(default={}, max_length=MOST_INSTRUMENTS)
     favourites: list[str] = Field(default=[], description="ids of instruments that are liked")

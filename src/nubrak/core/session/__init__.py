@@ -4,7 +4,7 @@ out.
 Begin with ``document``, then ``edit.apply``.
 """
 
-from nubrak.core.session.action import changed
+from nubrak.core.session.action import changed, out_of_bounds
 from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.session.edit import AnyAction, apply
 from nubrak.core.session.find_edits import Give, SetMark
@@ -35,4 +35,5 @@ __all__ = [
     "Source",
     "apply",
     "changed",
+    "out_of_bounds",
 ]

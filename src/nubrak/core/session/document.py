@@ -2,28 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
 from nubrak.core.mix import Blend
-from nubrak.core.pieces import PIECES, NoteMap, PieceGuess
+from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.shape import Feel, PatternNote, ShapeSettings
 from nubrak.core.tempo import Tempo
 from nubrak.core.time_line import AudioKey, LengthS, TimeLineS
-
-
-def _known_piece(piece: str) -> str:
-    if piece not in PIECES:
-        raise ValueError(f"there is no piece “{piece}”; there are {', '.join(PIECES)}")
-    return piece
-
-
-PieceId = Annotated[str, AfterValidator(_known_piece)]
-
 
 _RINGS_S = 1.0  # what a note beside the recorded ones is given to ring
 

@@ -7,10 +7,10 @@ from typing import Literal
 from pydantic import Field
 
 from nubrak.core.decide import clock
-from nubrak.core.pieces import PIECES, PieceGuess
+from nubrak.core.pieces import PIECES, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
-from nubrak.core.session.document import Clip, Document, Part, PieceId, Source, Span
+from nubrak.core.session.document import Clip, Document, Part, Source, Span
 from nubrak.core.session.shifting import move_with_clip, shift_all
 from nubrak.core.tempo import TempoChange
 from nubrak.core.time_line import LAST_S, TimeLineS

@@ -8,10 +8,10 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-from nubrak.core.pieces import NoteMap
+from nubrak.core.pieces import NoteMap, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
-from nubrak.core.session.document import Document, Part, PieceId
+from nubrak.core.session.document import Document, Part
 from nubrak.core.session.marks import MarkChange, MarksAtPlaces, take_marks
 from nubrak.core.shape import AnyStep, Feel, LengthKind, PatternNote, StrengthCurve, Timing
 from nubrak.core.time_line import TimeLineS

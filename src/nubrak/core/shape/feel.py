@@ -9,12 +9,15 @@ from pydantic import BaseModel, Field
 from nubrak.core.tempo import Grid
 
 _MOST_STEPS = 512
+_MOST_LATE_MS = 4500.0  # half of a dotted half note, the longest step, at 20 bpm
 
 
 class FeelStep(BaseModel):
     """One step of a feel, over all bars in which it was played."""
 
-    late_ms: float = Field(default=0.0, ge=-500, le=500, description="how much after the step, as a rule")
+    late_ms: float = Field(
+        default=0.0, ge=-_MOST_LATE_MS, le=_MOST_LATE_MS, description="how much after the step, as a rule"
+    )
     spread_ms: float = Field(default=0.0, ge=0, description="half of the strokes lie within this of it")
     strength: float = Field(default=1.0, ge=0, le=10, description="velocity against the part's median")
     strength_spread: float = Field(default=0.0, ge=0)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
+from scipy.fft import next_fast_len, rfft
 
 from nubrak.core.signal import cross_correlation, power_ratio_to_db, windows_at
 
@@ -17,8 +17,9 @@ SAME_DB = -30.0
 _LENGTH_S = 0.12
 _LEAST_S = 0.02
 _REACH_S = 0.004
-_FINE = 16
-_ROUNDS = 4
+_FIRST_REACHES = 5  # 20 ms: most of a stroke, and a fifth of what is compared
+_LOOKS, _ROUNDS = 9, 2  # to 1/64 of a sample, and by a parabola far closer
+_NEARLY = 0.05  # of its energy left at whole samples: between them it may be nothing
 _MOST_GROUPS = 64
 
 
@@ -83,45 +84,94 @@ def _left_db(
     model: NDArray[np.float64], rows: NDArray[np.float64], length: NDArray[np.int64], reach: int
 ) -> NDArray[np.float64]:
     """What is left of each row (m, columns) over its ``length`` (m,) when ``model`` (columns,) at its best
-    place and level is taken off, in dB.
+    place and level is taken off, in dB; 0 where it is far from nothing.
     """
     out = np.zeros(len(rows))
-    for size in np.unique(length):
-        which = np.nonzero(length == size)[0]
+    likely = np.nonzero(_may_be_same(model, rows, length, reach))[0]
+    for size in np.unique(length[likely]):
+        which = likely[length[likely] == size]
         head = model[reach : reach + size]
-        fit = cross_correlation(rows[which], head, 2 * reach + 1)
-        whole = np.abs(fit).argmax(axis=1)
-        energy_head = max(float(head @ head), 1e-20)
-        columns = whole[:, None] + np.arange(size)
-        heard = np.take_along_axis(rows[which], columns, axis=1)
-        energy = np.maximum(np.einsum("ij,ij->i", heard, heard), 1e-20)
-        best = 1.0 - np.take_along_axis(fit, whole[:, None], axis=1)[:, 0] ** 2 / (energy_head * energy)
-        near = np.nonzero(best < 0.05)[0]
+        share, place = _left_share(head, rows[which], 2 * reach + 1)
+        near = np.nonzero(share < _NEARLY)[0]
         if len(near):
-            best[near] = np.minimum(best[near], _between_samples(head, heard[near]))
-        out[which] = power_ratio_to_db(best, 1e-12)
+            columns = place[near][:, None] + np.arange(size)
+            heard = np.take_along_axis(rows[which[near]], columns, axis=1)
+            share[near] = np.minimum(share[near], _between_samples(head, heard))
+        out[which] = power_ratio_to_db(share)
     return out
 
 
+def _may_be_same(
+    model: NDArray[np.float64], rows: NDArray[np.float64], length: NDArray[np.int64], reach: int
+) -> NDArray[np.bool_]:
+    """Which rows (m, columns) may be the model, (m,), by their first stretch alone.
+
+    What is left of the first stretch at its own best place and level is at most what is left of it at the
+    best of the whole. So where that alone is too much of the whole row's energy, the whole is too far.
+    """
+    size = min(int(length.min()), _FIRST_REACHES * reach)
+    share, place = _left_share(model[reach : reach + size], rows[:, : size + 2 * reach], 2 * reach + 1)
+    energy = np.cumsum(rows * rows, axis=1)
+    at = np.arange(len(rows))
+    first = energy[at, place + size - 1] - energy[at, place]
+    most = energy[at, np.minimum(length + 2 * reach, rows.shape[1]) - 1]
+    return np.asarray(share * first < _NEARLY * np.maximum(most, 1e-20))
+
+
+def _left_share(
+    head: NDArray[np.float64], rows: NDArray[np.float64], lags: int
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """The share of each row's energy (m,) that is left when ``head`` (size,) is taken off at its best place,
+    and that place, (m,).
+    """
+    fit = cross_correlation(rows, head, lags)
+    place = np.abs(fit).argmax(axis=1)
+    sums = np.concatenate([np.zeros((len(rows), 1)), np.cumsum(rows * rows, axis=1)], axis=1)
+    at = np.arange(len(rows))
+    energy = np.maximum(sums[at, place + len(head)] - sums[at, place], 1e-20)
+    taken = fit[at, place] ** 2 / (max(float(head @ head), 1e-20) * energy)
+    return np.maximum(1.0 - taken, 0.0), place
+
+
 def _between_samples(head: NDArray[np.float64], heard: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The share left when ``head`` (size,) may also lie between samples, (m,)."""
-    size = len(head)
-    fft = next_fast_len(2 * size, real=True)
-    turn = 2j * np.pi * np.arange(fft // 2 + 1) / fft
-    spectrum = rfft(head, fft)
-    centre, width = np.zeros(len(heard)), 1.0
-    best = np.ones(len(heard))
-    energy = np.maximum(np.einsum("ij,ij->i", heard, heard), 1e-20)
+    """The share left of each row (m, size) when ``head`` (size,) may also lie between samples, (m,).
+
+    The product of both at any offset is a sum over their cross spectrum: the offset is narrowed down by a few
+    looks around the best so far, without shifting anything.
+    """
+    size = next_fast_len(2 * len(head), real=True)
+    spectrum = rfft(head, size)
+    cross = np.conj(rfft(heard, size)) * spectrum
+    weight = np.full(cross.shape[1], 2.0 / size)
+    weight[0] = weight[-1] = 1.0 / size
+    cross *= weight
+    turn = -2j * np.pi * np.arange(cross.shape[1]) / size
+    energy = np.maximum(float(head @ head) * np.einsum("ij,ij->i", heard, heard), 1e-20)
+    centre, width, best = np.zeros(len(heard)), 1.0, np.zeros(len(heard))
+    looks = np.linspace(-1.0, 1.0, _LOOKS)
     for _ in range(_ROUNDS):
-        offsets = np.linspace(-width, width, _FINE + 1)
-        shares = np.empty((len(offsets), len(heard)))
-        for row, offset in enumerate(offsets):
-            shifted = irfft(spectrum[None] * np.exp(-turn[None] * (centre + offset)[:, None]), fft)[:, :size]
-            shares[row] = 1.0 - np.einsum("ij,ij->i", shifted, heard) ** 2 / (
-                np.einsum("ij,ij->i", shifted, shifted) * energy
-            )
-        at = shares.argmin(axis=0)
-        best = np.minimum(best, shares[at, np.arange(len(heard))])
-        centre = centre + offsets[at]
-        width *= 2.5 / _FINE
-    return np.maximum(best, 0.0)
+        # The turn of each look is one step on from the one before.
+        step = np.exp(turn * (width * (looks[1] - looks[0])))
+        now = cross * np.exp(turn[None] * (centre - width)[:, None])
+        fits = np.empty((_LOOKS, len(heard)))
+        for number in range(_LOOKS):
+            fits[number] = now.real.sum(axis=1)
+            now *= step
+        centre, best = _top(fits, centre, width, best)
+        width *= 2.0 / (_LOOKS - 1)
+    return np.maximum(1.0 - best / energy, 0.0)
+
+
+def _top(
+    fits: NDArray[np.float64], centre: NDArray[np.float64], width: float, best: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Where between the looks (looks, m) from ``centre - width`` to ``centre + width`` the square of the
+    product is largest, by a parabola through the best and its neighbours, and how large it is there.
+    """
+    at, rows = np.clip((fits**2).argmax(axis=0), 1, len(fits) - 2), np.arange(fits.shape[1])
+    before, top, after = fits[at - 1, rows], fits[at, rows], fits[at + 1, rows]
+    bend = before - 2.0 * top + after
+    off = np.clip(0.5 * (before - after) / np.where(bend == 0.0, np.inf, bend), -1.0, 1.0)
+    peak = top - 0.25 * (before - after) * off
+    step = 2.0 * width / (len(fits) - 1)
+    return centre - width + (at + off) * step, np.maximum(best, np.maximum(peak**2, (fits**2).max(axis=0)))

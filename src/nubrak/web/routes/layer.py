@@ -6,9 +6,8 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 
-from nubrak.core.decide import FindSettings
 from nubrak.core.mix import Bus
-from nubrak.desk.listening import Matched, Meters, heard_parts, matched, meters
+from nubrak.desk.listening import Matched, Meters, heard_parts, matched, meters, settings_of
 from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
 from nubrak.desk.suggesting import Suggestions, suggestions
 from nubrak.desk.trying import NewLayer, put_sound, with_tried
@@ -49,7 +48,7 @@ def sound(
     if trying is not None and kit is not None and instrument is not None:
         standing = with_tried(desk, standing, trying, layer, kit, instrument)
     parts = heard_parts(standing, part, backing)
-    settings = FindSettings.model_validate_json(find) if find and part else None
+    settings = settings_of(find) if part else None
     window = desk.window(standing, bus, parts, start, frames, settings, before, solo=True)
     return Response(
         window.astype("<f4").tobytes(),

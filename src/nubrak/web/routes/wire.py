@@ -8,7 +8,7 @@ from urllib.parse import quote
 from fastapi import Depends, Request
 from pydantic import BaseModel
 
-from nubrak.core.pieces import file_name
+from nubrak.core.pieces import file_name, titled_file
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.store.sessions import SessionState
@@ -25,8 +25,8 @@ AnyDesk = Annotated[Desk, Depends(desk_of)]
 
 def download(standing: Standing, part: str | None, ending: str, about: str = "") -> dict[str, str]:
     """The headers of a file to keep, named for the session."""
-    words = [standing.document.name, standing.document.part_name(part) if part else "", about]
-    return disposition(" - ".join(word for word in words if word) + f".{ending}")
+    words = [standing.document.part_name(part) if part else "", about]
+    return disposition(titled_file(standing.document.name, " - ".join(filter(None, words)), ending))
 
 
 def disposition(name: str) -> dict[str, str]:
