@@ -68,7 +68,6 @@ def test_everything_is_printed_in_one_zip_as_it_was_heard(session: str, page: Pa
     page.get_by_role("link", name=re.compile("^Print")).click()
     page.get_by_label("File format").select_option("flac")
     page.get_by_label("every part blended").check()
-    page.get_by_role("button", name="what would they say?").click()
     expect(page.get_by_test_id("stem-report")).to_contain_text("Kick - blend")
     expect(page.locator(".stems")).to_contain_text("over full scale")
     with page.expect_download() as download:
@@ -203,7 +202,7 @@ def test_balance_one_loudness_and_what_was_before(session: str, page: Page) -> N
 def test_an_archive_is_taken_along_and_opened_again(session: str, page: Page, tmp_path: Path) -> None:
     page.get_by_role("link", name=re.compile("^Print")).click()
     with page.expect_download() as download:
-        page.get_by_role("link", name="The session itself, as one archive").click()
+        page.get_by_role("button", name="The session itself, as one archive").click()
     path = tmp_path / "session.zip"
     download.value.save_as(str(path))
     page.get_by_role("link", name="Nubrak: all sessions").click()

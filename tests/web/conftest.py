@@ -7,7 +7,9 @@ from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
+from httpx import Response
 
+from nubrak.desk.jobs import run_job
 from nubrak.web.application import make_application
 from nubrak.work.analyse import analyse_audio
 from nubrak.work.settings import Settings
@@ -34,6 +36,18 @@ class Browser(TestClient):
         for line in desk.sessions.all():
             for audio, closely in desk.standing(line.id).missing():
                 analyse_audio(desk.engine, desk.cache, audio, closely)
+
+    def done(self, answer: Response) -> dict:
+        """A job that was begun, worked off as a worker would, and how it stands then."""
+        assert answer.status_code == 202, answer.text
+        job_id = answer.json()["job_id"]
+        run_job(self.app.state.desk, job_id)  # type: ignore[attr-defined]
+        return dict(self.get(f"/api/jobs/{job_id}").json())
+
+    def left_behind(self) -> list[Path]:
+        """Files under way that nobody waits for."""
+        folder = self.app.state.desk.uploads  # type: ignore[attr-defined]
+        return [*folder.iterdir(), *(folder.parent / "jobs").glob("*/drafts/*")]
 
 
 @pytest.fixture

@@ -17,6 +17,7 @@ import soundfile
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session as Db
 
+from nubrak.desk import jobs
 from nubrak.store.tables import AudioRow
 from tests.conftest import RATE_HZ, decaying_strokes, write_wav
 from tests.web.conftest import Browser
@@ -46,14 +47,26 @@ def packed(browser: Browser, played: tuple[str, str], tmp_path: Path) -> tuple[s
     loud = tmp_path / "snare.wav"
     soundfile.write(str(loud), 1.7 * decaying_strokes([0.3], [0.9], 1.0), RATE_HZ, subtype="FLOAT")
     browser.drop(session, loud)
-    return session, browser.get(f"/api/sessions/{session}/archive").content
+    return session, archive_of(browser, session)
+
+
+def archive_of(browser: Browser, session: str) -> bytes:
+    said = browser.done(browser.post(f"/api/sessions/{session}/archive/jobs"))
+    assert said["done"], said
+    answer = browser.get(f"/api/jobs/{said['job_id']}/file")
+    assert "filename" in answer.headers["content-disposition"]
+    return answer.content
+
+
+def opening(browser: Browser, data: bytes) -> dict:
+    return browser.done(browser.post("/api/archives", params={"name": "a.zip"}, content=data))
 
 
 def opened(browser: Browser, data: bytes) -> dict:
-    answer = browser.post("/api/archives", params={"name": "a.zip"}, content=data)
-    assert answer.status_code == 201, answer.text
+    said = opening(browser, data)
+    assert said["done"], said
     browser.work()
-    return dict(answer.json())
+    return dict(browser.get(f"/api/sessions/{said['opened']['session_id']}").json())
 
 
 def sound(browser: Browser, session: str, bus: str) -> np.ndarray:
@@ -91,7 +104,7 @@ def test_an_archive_opens_alike_and_holds_open_files(browser: Browser, packed: t
         return "".join("" if len(word) == 64 else word for word in json.dumps(document).split('"'))
 
     assert plain(first) == plain(other["document"]), "all but the names of the audio is the same"
-    again = browser.get(f"/api/sessions/{other['id']}/archive").content
+    again = archive_of(browser, other["id"])
     with zipfile.ZipFile(BytesIO(again)) as files:
         assert set(files.namelist()) == set(names), "packed once more it is the same audio"
 
@@ -142,12 +155,12 @@ def test_what_is_hostile_damaged_or_not_whole_is_refused_with_a_reason(
     browser: Browser, packed: tuple[str, bytes], change: Callable[[dict[str, bytes]], None], said: str
 ) -> None:
     sessions, stored = browser.get("/api/sessions").json(), _stored(browser)
-    answer = browser.post("/api/archives", params={"name": "a.zip"}, content=changed(packed[1], change))
-    assert answer.status_code == 422 and said in answer.json()["what"], answer.text
+    problem = opening(browser, changed(packed[1], change))["problem"]
+    assert problem and said in problem["what"], problem
     assert browser.get("/api/sessions").json() == sessions and _stored(browser) == stored, (
         "none of its audio is kept either"
     )
-    assert not list(browser.app.state.desk.uploads.iterdir())  # type: ignore[attr-defined]
+    assert not browser.left_behind()
 
 
 def _stored(browser: Browser) -> int:
@@ -160,13 +173,24 @@ def test_what_is_cut_off_or_no_archive_is_refused(browser: Browser, packed: tupl
     flipped = bytearray(data)
     flipped[len(data) // 3] ^= 0xFF
     for body in (data[: len(data) // 2], b"", b"RIFF" + bytes(100), bytes(flipped)):
-        answer = browser.post("/api/archives", params={"name": "a.zip"}, content=body)
-        assert answer.status_code == 422 and answer.json()["what"], answer.text
+        assert opening(browser, body)["problem"]["what"]
     # Two entries of one name: readers differ in which of them they see.
     twice = BytesIO(data)
     with zipfile.ZipFile(twice, "a") as files, pytest.warns(UserWarning, match="Duplicate"):
         files.writestr("session.json", b"{}")
-    assert (
-        "two files of one name"
-        in browser.post("/api/archives", params={"name": "a.zip"}, content=twice.getvalue()).json()["what"]
-    )
+    assert "two files of one name" in opening(browser, twice.getvalue())["problem"]["what"]
+
+
+def test_an_archive_opened_by_a_worker_that_was_killed_is_not_opened_twice(
+    browser: Browser, packed: tuple[str, bytes]
+) -> None:
+    desk = browser.app.state.desk  # type: ignore[attr-defined]
+    job_id = browser.post("/api/archives", content=packed[1]).json()["job_id"]
+    count = len(desk.sessions.all())
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(jobs, "finish", lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
+        with pytest.raises(KeyboardInterrupt):
+            jobs.run_job(desk, job_id)
+    jobs.run_job(desk, job_id)
+    assert browser.get(f"/api/jobs/{job_id}").json()["done"]
+    assert len(desk.sessions.all()) == count + 1

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 import zipfile
 from io import BytesIO
 from pathlib import Path
@@ -13,7 +12,10 @@ import numpy as np
 import pytest
 import soundfile
 
+from nubrak.desk import jobs
 from nubrak.desk.desk import Desk
+from nubrak.desk.jobs import run_job
+from nubrak.desk.printing import bundle
 from tests.conftest import RATE_HZ, decaying_strokes, write_wav
 from tests.web.conftest import Browser
 from tests.web.test_shape_routes import edit
@@ -168,8 +170,9 @@ def test_stems_come_in_one_zip_and_say_what_they_are(
         f"/api/sessions/{session}/print/jobs", json={"settings": {"form": "flac", "depth": "float"}}
     )
     assert float_flac.status_code == 422
-    browser.delete(f"/api/sessions/{session}/print/jobs/{done['job_id']}")
-    assert not list(uploads(browser)), "nothing is left behind"
+    browser.delete(f"/api/jobs/{done['job_id']}")
+    assert not browser.left_behind()
+    assert browser.get(f"/api/jobs/{done['job_id']}/file").status_code == 404
 
 
 def test_a_print_that_is_cancelled_or_finds_the_disk_full_leaves_nothing(
@@ -187,42 +190,82 @@ def test_a_print_that_is_cancelled_or_finds_the_disk_full_leaves_nothing(
 
     monkeypatch.setattr(Desk, "window", slowly)
     job = browser.post(f"/api/sessions/{session}/print/jobs", json={}).json()["job_id"]
+    worker = threading.Thread(target=run_job, args=(browser.app.state.desk, job))  # type: ignore[attr-defined]
+    worker.start()
     assert held.wait(20)
-    assert browser.get(f"/api/sessions/{session}/print/jobs/{job}/file").status_code == 404, "not done yet"
-    browser.delete(f"/api/sessions/{session}/print/jobs/{job}")
+    assert browser.get(f"/api/jobs/{job}/file").status_code == 404, "not done yet"
+    browser.delete(f"/api/jobs/{job}")
     go.set()
-    assert "cancelled" in settled(browser, session, job)["problem"]["what"] and not list(uploads(browser))
+    worker.join(20)
+    said = browser.get(f"/api/jobs/{job}").json()
+    assert "cancelled" in said["problem"]["what"] and not browser.left_behind()
 
     def full(*_: object, **__: object) -> np.ndarray:
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(Desk, "window", full)
-    said = settled(
-        browser, session, browser.post(f"/api/sessions/{session}/print/jobs", json={}).json()["job_id"]
+    said = browser.done(browser.post(f"/api/sessions/{session}/print/jobs", json={}))
+    assert "disk is full" in said["problem"]["what"] and "no half file" in said["problem"]["kept"]
+    assert not browser.left_behind()
+    assert browser.get("/api/jobs/none").status_code == 404
+
+
+def test_a_job_cancelled_as_it_finishes_keeps_nothing(browser: Browser, played: tuple[str, str]) -> None:
+    """Between the last question whether it is wanted and the end, somebody cancels."""
+    session, _ = played
+    desk = browser.app.state.desk  # type: ignore[attr-defined]
+    job = browser.post(f"/api/sessions/{session}/print/jobs", json={}).json()["job_id"]
+    with pytest.MonkeyPatch.context() as patch:
+
+        def bundled(*asked: object) -> object:
+            made = bundle(*asked)  # type: ignore[arg-type]
+            jobs.cancel_job(desk, job)
+            return made
+
+        patch.setattr(jobs, "bundle", bundled)
+        run_job(desk, job)
+    said = browser.get(f"/api/jobs/{job}").json()
+    assert not said["done"] and "cancelled" in said["problem"]["what"]
+    assert not list((desk.uploads.parent / "jobs").rglob("*.zip"))
+
+
+def test_a_print_is_of_the_session_as_it_stood_when_it_was_asked_for(
+    browser: Browser, played: tuple[str, str]
+) -> None:
+    session, _ = played
+    answer = browser.post(f"/api/sessions/{session}/print/jobs", json={"midi": True})
+    browser.delete(f"/api/sessions/{session}")
+    assert browser.done(answer)["done"], "taking the session away takes no print away that was begun"
+
+
+def test_stems_of_a_session_with_a_long_name_are_files_of_their_own(
+    browser: Browser, played: tuple[str, str]
+) -> None:
+    session, _ = played
+    long = (
+        "The moth and the lamplighter, as it was recorded in the workshop on the last night of autumn, second"
     )
-    assert (
-        "disk is full" in said["problem"]["what"]
-        and "no half file" in said["problem"]["kept"]
-        and not list(uploads(browser))
-    )
-    assert browser.get(f"/api/sessions/{session}/print/jobs/none").status_code == 404
+    action = {"kind": "rename", "name": long}
+    revision = browser.get(f"/api/sessions/{session}").json()["revision"]
+    browser.post(f"/api/sessions/{session}/edits", json={"revision": revision, "action": action})
+    answer, done = print_out(browser, session, {"recordings": True, "blends": True})
+    with zipfile.ZipFile(BytesIO(answer.content)) as bundle_of:
+        names = [name for name in bundle_of.namelist() if name.endswith(".wav")]
+    assert len(set(names)) == len(done["report"]["lines"]) == 3
+    assert all(len(name) <= 120 for name in names) and any("Kick - blend" in name for name in names)
 
 
-def uploads(browser: Browser) -> list[Path]:
-    return list(browser.app.state.desk.uploads.iterdir())  # type: ignore[attr-defined]
-
-
-def settled(browser: Browser, session: str, job: str) -> dict:
-    for _ in range(600):
-        said = dict(browser.get(f"/api/sessions/{session}/print/jobs/{job}").json())
-        if said["done"] or said["problem"]:
-            return said
-        time.sleep(0.05)
-    raise AssertionError("it was never done")
+def test_a_print_that_would_clip_says_by_how_much_before_it_is_written(
+    browser: Browser, played: tuple[str, str]
+) -> None:
+    session, part = played
+    revision = browser.get(f"/api/sessions/{session}").json()["revision"]
+    action = {"kind": "set_blend", "part_id": part, "changes": {"recording_db": 9.0}}
+    browser.post(f"/api/sessions/{session}/edits", json={"revision": revision, "action": action})
+    [line] = browser.post(f"/api/sessions/{session}/print/report", json={"layers": False}).json()["lines"]
+    assert line["over"] > 0 and line["peak_db"] <= line["down_db"] < line["peak_db"] + 0.1
 
 
 def print_out(browser: Browser, session: str, choice: dict) -> tuple[httpx.Response, dict]:
-    said = settled(
-        browser, session, browser.post(f"/api/sessions/{session}/print/jobs", json=choice).json()["job_id"]
-    )
-    return browser.get(f"/api/sessions/{session}/print/jobs/{said['job_id']}/file"), said
+    said = browser.done(browser.post(f"/api/sessions/{session}/print/jobs", json=choice))
+    return browser.get(f"/api/jobs/{said['job_id']}/file"), said

@@ -8,22 +8,29 @@ import signal
 import subprocess
 import sys
 import time
+import zipfile
 from pathlib import Path
 
 import psycopg
 import pytest
-from procrastinate import Blueprint
+from procrastinate import App, Blueprint, JobContext
+from procrastinate.jobs import Job
+from procrastinate.testing import InMemoryConnector
 from sqlalchemy import Engine
 
 from nubrak.command.places import ROOT
 from nubrak.core.gather.read import inspect
-from nubrak.core.session.document import Document
+from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.session.edit import Rename
+from nubrak.desk.desk import Desk
+from nubrak.desk.jobs import begin_print, file_of
+from nubrak.desk.printing import StemChoice
 from nubrak.store.audio import put_audio
 from nubrak.store.cache import Cache
+from nubrak.store.jobs import job_of
 from nubrak.store.sessions import Sessions
 from nubrak.web.hub import Hub
-from nubrak.work.analyse import ask_for_analysis
+from nubrak.work.analyse import analyse_audio, ask_for_analysis
 from nubrak.work.queue import hand_out, handing_out, taking
 from tests.conftest import decaying_strokes, write_wav
 
@@ -146,30 +153,68 @@ def test_what_goes_wrong_is_said_where_the_source_stands(
     monkeypatch.setattr(
         module, "find_candidates", lambda *_: (_ for _ in ()).throw(RuntimeError("no room left"))
     )
-    with pytest.raises(RuntimeError):
-        module.analyse(audio)
-    with Db(engine) as db:
-        row = db.get(ProgressRow, audio)
-        assert (
-            row is not None
-            and row.problem is not None
-            and "no room left" in row.problem
-            and "The recording is kept" in row.problem
+    job = Job(id=1, queue="default", lock=None, queueing_lock=None, task_name="analyse")
+    for attempts, then in ((0, "It is tried again"), (2, "Look for strokes again in Gather")):
+        context = JobContext(
+            app=App(connector=InMemoryConnector()), job=job.evolve(attempts=attempts), start_timestamp=0
         )
+        with pytest.raises(RuntimeError):
+            module.analyse(context, audio)
+        with Db(engine) as db:
+            row = db.get(ProgressRow, audio)
+            assert row is not None and row.problem is not None
+            assert "no room left" in row.problem and "The recording is kept" in row.problem
+            assert then in row.problem
 
 
-def test_a_window_that_fell_far_behind_reads_everything_once() -> None:
-    async def listen() -> list[str]:
-        hub = Hub("postgresql:///nowhere")
-        window = hub.news()
-        heard = [await anext(window)]
-        for revision in range(1500):
-            hub._tell(f"session one {revision}")
-        for _ in range(500):
-            heard.append(await asyncio.wait_for(anext(window), 10))
-        return heard
+def test_a_print_whose_worker_was_killed_is_finished_by_another(
+    engine: Engine, database_url: str, tmp_path: Path
+) -> None:
+    folder = tmp_path / "shared"
+    (folder / "uploads").mkdir(parents=True)
+    audio = stored(engine, tmp_path, 801, 240.0)
+    cache = Cache(engine, database_url, folder)
+    analyse_audio(engine, cache, audio)
+    clip = Clip(audio=audio, length_s=240.0, channels=1, rate_hz=44100)
+    parts = {"p": Part(piece="snare", place=0, sources=["s"])}
+    sources = {"s": Source(name="s", place=0, clips=[clip])}
+    state = Sessions(engine).new(Document(name="T", sources=sources, parts=parts))
+    env = os.environ | {
+        "NUBRAK_DATABASE_URL": database_url,
+        "NUBRAK_CACHE_FOLDER": str(folder),
+        "NUBRAK_SHARES_FOLDER": "yes",
+        "NUBRAK_LOG_FOLDER": str(tmp_path / "logs"),
+        "NUBRAK_WORKER": "one",
+        "PYTHONPATH": str(ROOT / "src"),
+    }
 
-    heard = asyncio.run(listen())
-    assert heard[:2] == ["again", "again"]
-    # Nothing after that point is lost, and the last is the last.
-    assert heard[2:] == [f"session one {revision}" for revision in range(1001, 1500)]
+    def worker() -> subprocess.Popen[bytes]:
+        return subprocess.Popen([sys.executable, "-m", "nubrak.command", "worker"], env=env)
+
+    choice = StemChoice(recordings=True, layers=False, sums=True)
+    with handing_out(database_url).open() as queue:
+        desk = Desk(engine, cache, Sessions(engine), queue, folder / "uploads")
+        killed = worker()
+        job_id = begin_print(desk, state.id, choice).id
+        until = time.monotonic() + 60
+        while job_of(engine, job_id).share == 0.0 and time.monotonic() < until:
+            time.sleep(0.02)
+        killed.send_signal(signal.SIGKILL)
+        killed.wait()
+        assert not job_of(engine, job_id).over, "it was killed in the middle"
+        following = worker()
+        try:
+            while not job_of(engine, job_id).over and time.monotonic() < until + 90:
+                time.sleep(0.2)
+        finally:
+            following.terminate()
+            following.wait(20)
+        job = job_of(engine, job_id)
+        assert job.problem is None and job.said is not None
+        with zipfile.ZipFile(file_of(desk, job_id)) as files:
+            assert files.testzip() is None
+            assert [name for name in files.namelist() if name.endswith(".wav")] == [
+                "T - Snare - recording.wav",
+                "T - Everything.wav",
+            ]
+    assert (tmp_path / "logs" / "worker-one.log").read_text().strip(), "what it did is in its log"

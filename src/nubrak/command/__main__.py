@@ -55,11 +55,12 @@ def worker(
     import os
 
     from nubrak.command.places import ROOT
+    from nubrak.desk.jobs import tasks
     from nubrak.work.worker import run_worker
 
     os.environ["NUBRAK_DATABASE_URL"] = database
     os.environ["NUBRAK_CACHE_FOLDER"] = str(cache or ROOT / ".nubrak" / "cache")
-    run_worker()
+    run_worker(tasks)
 
 
 @app.command()

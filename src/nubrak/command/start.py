@@ -56,6 +56,8 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         "NUBRAK_PORT": str(port),
         # A process for each core: what runs side by side in one process waits for itself.
         "NUBRAK_TASKS_AT_ONCE": "1",
+        "NUBRAK_SHARES_FOLDER": "yes",
+        "NUBRAK_LOG_FOLDER": str(folder / "logs"),
     }
     stopping: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
@@ -109,12 +111,13 @@ def _keep_up(
                 since[name] = time.monotonic()
                 children[name] = subprocess.Popen(
                     [sys.executable, "-m", "nubrak.command", name.split()[0]],
-                    env=env,
+                    env=env | {"NUBRAK_WORKER": name.partition(" ")[2]},
                     start_new_session=True,
                     preexec_fn=_end_with_parent,
                 )
         if not told and _answers(address):
             print(f"Nubrak is at {address}   (Ctrl-C stops it)", flush=True)
+            print(f"Its logs are in {env['NUBRAK_LOG_FOLDER']}", flush=True)
             told = True
         if not told and time.monotonic() - begun > 90:
             say("the server does not answer; see the messages above")

@@ -13,6 +13,8 @@ from nubrak.core.midi import Track, midi_file
 from nubrak.core.prints import (
     MANIFEST,
     MIDI,
+    Cancelled,
+    GoOn,
     Manifest,
     Stored,
     audio_of,
@@ -49,7 +51,7 @@ _PACKED = {
 _MOST_FLAC_CHANNELS = 8
 
 
-def write_archive(desk: Desk, standing: Standing) -> Path:
+def write_archive(desk: Desk, standing: Standing, go_on: GoOn | None = None) -> Path:
     """A session as one file. Whole-numbered WAV and AIFF are packed as FLAC without loss; all else goes as it
     came.
     """
@@ -58,9 +60,11 @@ def write_archive(desk: Desk, standing: Standing) -> Path:
     try:
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as files:
             stored: dict[str, Stored] = {}
-            for folder, group in zip(("audio", "samples"), audio_of(document), strict=True):
-                for audio in group:
-                    stored[audio] = _add_audio(desk, files, folder, audio)
+            recordings, samples = audio_of(document)
+            wanted = [("audio", audio) for audio in recordings] + [("samples", audio) for audio in samples]
+            for number, (folder, audio) in enumerate(wanted):
+                _ask(go_on, number / len(wanted))
+                stored[audio] = _add_audio(desk, files, folder, audio)
             manifest = Manifest(document=document.model_dump(mode="json"), audio=stored)
             files.writestr(MANIFEST, manifest.model_dump_json(indent=1))
             files.writestr(
@@ -84,6 +88,11 @@ def write_archive(desk: Desk, standing: Standing) -> Path:
             ) from error
         raise
     return path
+
+
+def _ask(go_on: GoOn | None, share: float) -> None:
+    if go_on is not None and not go_on(share):
+        raise Cancelled
 
 
 def _add_audio(desk: Desk, files: zipfile.ZipFile, folder: str, audio: str) -> Stored:
@@ -127,17 +136,21 @@ def _packed(original: Path, packed: Path) -> str | None:
     return "flac" if written == frames else None
 
 
-def open_archive(desk: Desk, path: Path) -> SessionState:
+def open_archive(
+    desk: Desk, path: Path, go_on: GoOn | None = None, session_id: str | None = None
+) -> SessionState:
     """A new session of an archive. All of it is checked before any of it is kept; a ``Problem`` says what is
     wrong.
     """
     files, manifest, document = opened(path)
     with files:
         wanted = sorted({audio for group in audio_of(document) for audio in group})
-        for audio in wanted:
-            _take_audio(desk, files, manifest.audio[audio], keep=False)
-        names = {audio: _take_audio(desk, files, manifest.audio[audio], keep=True) for audio in wanted}
-    return desk.sessions.new(_with_facts(desk, renamed(document, names)))
+        names = {}
+        for keep in (False, True):
+            for number, audio in enumerate(wanted):
+                _ask(go_on, (number + keep * len(wanted)) / (2 * len(wanted)))
+                names[audio] = _take_audio(desk, files, manifest.audio[audio], keep)
+    return desk.sessions.new(_with_facts(desk, renamed(document, names)), session_id)
 
 
 def _take_audio(desk: Desk, files: zipfile.ZipFile, stored: Stored, keep: bool) -> str:

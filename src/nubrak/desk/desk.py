@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import threading
 from collections.abc import Hashable
 from dataclasses import dataclass, field, replace
@@ -22,7 +23,6 @@ from nubrak.core.mix import Bus, Mix, ducks, render
 from nubrak.core.pieces import ONLY_HEARD, PIECES, listens_closely
 from nubrak.core.session import Part, Source
 from nubrak.desk.audio import Audio
-from nubrak.desk.jobs import Jobs
 from nubrak.desk.standing import Evidenced, Standing
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
@@ -48,7 +48,6 @@ class Desk:
     audio: Audio = field(init=False)
     profiles: LRUCache[Hashable, Profile] = field(default_factory=lambda: LRUCache(_MOST_PROFILES))
     tried: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_TRIED))
-    jobs: Jobs = field(default_factory=Jobs)
     lock: threading.RLock = field(default_factory=threading.RLock)
     _standing: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_STANDING))
     _evidenced: LRUCache[str, Evidenced] = field(default_factory=lambda: LRUCache(_MOST_EVIDENCED))
@@ -63,7 +62,7 @@ class Desk:
             kept = self._standing.get((session_id, revision))
         if kept is not None and not any(kept.waiting.values()):
             return kept
-        return self._keep(session_id, self._stand(self.sessions.get(session_id)))
+        return self._keep(session_id, self.stand(self.sessions.get(session_id)))
 
     def one_back(self, session_id: str) -> Standing:
         """The session as it was before its last edit, to hear what that changed."""
@@ -71,7 +70,7 @@ class Desk:
         revision = self.sessions.revision(session_id)
         with self.lock:
             kept = self._standing.get((about, revision))
-        return kept or self._keep(about, self._stand(self.sessions.one_back(session_id)))
+        return kept or self._keep(about, self.stand(self.sessions.one_back(session_id)))
 
     def with_layer(self, standing: Standing, part_id: str, layer_id: str, layer: Layer) -> Standing:
         """The session as it would stand with another layer, for listening; notes and decisions are the
@@ -83,12 +82,19 @@ class Desk:
         document.parts = document.parts | {part_id: part}
         return replace(standing, state=standing.state.model_copy(update={"document": document}), _plans={})
 
+    def with_drafts_in(self, folder: Path) -> Desk:
+        """The same desk with another folder for files under way."""
+        other = copy.copy(self)
+        other.uploads = folder
+        return other
+
     def _keep(self, about: str, standing: Standing) -> Standing:
         with self.lock:
             self._standing[about, standing.state.revision] = standing
         return standing
 
-    def _stand(self, state: SessionState) -> Standing:
+    def stand(self, state: SessionState) -> Standing:
+        """What the flow makes of a session, at whatever revision."""
         inputs, waiting, signature = {}, {}, []
         sources, closely = state.document.sources, set[str]()
         for part_id, part in state.document.parts.items():

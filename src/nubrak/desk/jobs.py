@@ -1,100 +1,205 @@
-"""Prints under way: how far each is, whether it is still wanted, and where its file lies when it is done."""
+"""Long work on the queue: prints and archives, with progress and cancel. What is begun is finished, also
+after a restart in the middle: a job holds the session as it stood when it was asked for.
+"""
 
 from __future__ import annotations
 
 import secrets
-import threading
-from collections import OrderedDict
+import shutil
+import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from contextlib import suppress
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
-from nubrak.core.prints import Cancelled
+import structlog
+from procrastinate import Blueprint
+from pydantic import BaseModel
+
+from nubrak.core.pieces import titled_file
+from nubrak.core.prints import Cancelled, GoOn
 from nubrak.core.problem import Problem
+from nubrak.desk.archiving import open_archive, write_archive
+from nubrak.desk.desk import Desk
+from nubrak.desk.printing import StemChoice, bundle, check
+from nubrak.desk.standing import Standing
+from nubrak.store.cache import Cache
+from nubrak.store.database import open_engine
+from nubrak.store.jobs import Job, fail, finish, forget_old, job_of, new_job, still_wanted, unwant
+from nubrak.store.sessions import Sessions, SessionState
+from nubrak.work.queue import HERE, hand_out, handing_out
+from nubrak.work.settings import Settings
 
-_MOST_KEPT = 4
+_MOST_KEPT = 4  # jobs that are over; their files wait to be fetched
+_TOLD_EVERY_S = 0.1
+ARRIVED = "archive.zip"
+log = structlog.get_logger()
+tasks = Blueprint()
 
-
-@dataclass
-class Job:
-    """One print under way or done. ``path`` is set when it is done, ``problem`` where it could not be."""
-
-    share: float = 0.0
-    wanted: bool = True
-    path: Path | None = None
-    said: object = None
-    problem: Problem | None = None
-
-    @property
-    def over(self) -> bool:
-        """Whether nothing more happens to it."""
-        return self.path is not None or self.problem is not None
-
-
-@dataclass
-class Jobs:
-    """The prints of one process. The files of the last few are kept until they are fetched."""
-
-    _jobs: OrderedDict[str, Job] = field(default_factory=OrderedDict)
-    _lock: threading.Lock = field(default_factory=threading.Lock)
-
-    def begin(self, work: Callable[[Callable[[float], bool]], tuple[Path, object]]) -> str:
-        """Begin work in a thread of its own; it is handed what to ask whether it should go on, and gives a
-        file and what is to be said of it.
-        """
-        job, job_id = Job(), secrets.token_hex(8)
-        with self._lock:
-            self._jobs[job_id] = job
-            over = [key for key, one in self._jobs.items() if one.over]
-            for key in over[: max(len(over) - _MOST_KEPT + 1, 0)]:
-                gone = self._jobs.pop(key)
-                if gone.path:
-                    gone.path.unlink(missing_ok=True)
-        threading.Thread(target=_run, args=(job, work), daemon=True).start()
-        return job_id
-
-    def get(self, job_id: str) -> Job:
-        """A job; a ``Problem`` where there is none."""
-        with self._lock:
-            job = self._jobs.get(job_id)
-        if job is None:
-            raise Problem(
-                "This print is not there any more.",
-                "The session is as it was.",
-                "Print once more.",
-                kind="missing",
-            )
-        return job
-
-    def cancel(self, job_id: str) -> None:
-        """No more of it is wanted: what was written is thrown away."""
-        job = self.get(job_id)
-        job.wanted = False
-        with self._lock:
-            if job.over:
-                self._jobs.pop(job_id, None)
-        if job.path:
-            job.path.unlink(missing_ok=True)
+Done = tuple[Path | None, dict[str, Any]]
 
 
-def _run(job: Job, work: Callable[[Callable[[float], bool]], tuple[Path, object]]) -> None:
-    def go_on(share: float) -> bool:
-        job.share = share
-        return job.wanted
+class OpenedSession(BaseModel):
+    """What opening an archive says when it is done."""
 
+    session_id: str
+
+
+def begin_print(desk: Desk, session_id: str, choice: StemChoice) -> Job:
+    """Begin to print a choice: the files, the MIDI and a report in one zip."""
+    standing = desk.standing(session_id)
+    check(desk, standing, choice)
+    return _begin(desk, "print", {"state": _kept(standing), "choice": choice.model_dump(mode="json")})
+
+
+def begin_archive(desk: Desk, session_id: str) -> Job:
+    """Begin to pack a session into one file."""
+    return _begin(desk, "archive", {"state": _kept(desk.standing(session_id))})
+
+
+def begin_opening(desk: Desk, arrived: Path) -> Job:
+    """Begin to open an archive that came in as ``arrived``, which is taken away."""
+    job_id = secrets.token_hex(8)
+    folder = _folder(desk, job_id)
+    folder.mkdir(parents=True)
+    arrived.replace(folder / ARRIVED)
+    return _begin(desk, "open", {}, job_id)
+
+
+def cancel_job(desk: Desk, job_id: str) -> None:
+    """No more of a job is wanted; nothing of it is kept."""
+    unwant(desk.engine, job_id)
+    job = job_of(desk.engine, job_id)
+    if job.file is not None:
+        Path(job.file).unlink(missing_ok=True)
+
+
+def file_of(desk: Desk, job_id: str) -> Path:
+    """The file of a job that is done; a ``Problem`` where it is not."""
+    job = job_of(desk.engine, job_id)
+    path = Path(job.file) if job.file else None
+    if path is None or not job.wanted or not path.exists():
+        what = "This file is not there any more." if job.over else "This file is not done yet."
+        raise Problem(what, todo="Wait until it is, or begin it anew.", kind="missing")
+    return path
+
+
+def run_job(desk: Desk, job_id: str) -> None:
+    """Do a job from its beginning, unless it is over or not wanted. What goes wrong is kept with it."""
     try:
-        path, job.said = work(go_on)
-        job.share, job.path = 1.0, path
-        if not job.wanted:
-            path.unlink(missing_ok=True)
+        job = job_of(desk.engine, job_id)
+    except Problem:
+        return
+    if job.over:
+        return
+    folder = _folder(desk, job_id)
+    drafts = folder / "drafts"
+    # What a worker that was killed left behind is no part of the file.
+    shutil.rmtree(drafts, ignore_errors=True)
+    drafts.mkdir(parents=True)
+    try:
+        path, said = _KINDS[job.kind](desk.with_drafts_in(drafts), job, _go_on(desk, job_id))
+        kept = folder / _name_of(job) if path else None
+        if path and kept:
+            path.replace(kept)
+        if not finish(desk.engine, job_id, str(kept) if kept else None, said):
+            raise Cancelled
     except Cancelled:
-        job.problem = Problem("The print was cancelled.", "Nothing of it was kept; the session is as it was.")
+        shutil.rmtree(folder, ignore_errors=True)
+        what = "It was cancelled."
+        fail(desk.engine, job_id, Problem(what, "Nothing of it was kept; the session is as it was."))
     except Problem as problem:
-        job.problem = problem
+        fail(desk.engine, job_id, problem)
     except Exception as error:
-        job.problem = Problem(
-            f"The print could not be finished ({type(error).__name__}).",
-            "Nothing of it was kept; the session is as it was.",
-            "Print once more.",
-        )
-        raise
+        log.exception("a job stopped", job=job_id, kind=job.kind)
+        what = f"It could not be finished ({type(error).__name__})."
+        fail(desk.engine, job_id, Problem(what, "The session is as it was.", "Begin it anew."))
+    finally:
+        shutil.rmtree(drafts, ignore_errors=True)
+
+
+def _print(desk: Desk, job: Job, go_on: GoOn) -> Done:
+    path, report = bundle(desk, _standing(desk, job), StemChoice.model_validate(job.asked["choice"]), go_on)
+    return path, report.model_dump(mode="json")
+
+
+def _pack(desk: Desk, job: Job, go_on: GoOn) -> Done:
+    return write_archive(desk, _standing(desk, job), go_on), {}
+
+
+def _open(desk: Desk, job: Job, go_on: GoOn) -> Done:
+    arrived = desk.uploads.parent / ARRIVED
+    opened = OpenedSession(session_id=job.id[:12])
+    # A worker that was killed may have opened it already and only not said so.
+    if not desk.sessions.has(opened.session_id):
+        open_archive(desk, arrived, go_on, opened.session_id)
+    arrived.unlink(missing_ok=True)
+    return None, opened.model_dump()
+
+
+_KINDS: dict[str, Callable[[Desk, Job, GoOn], Done]] = {"print": _print, "archive": _pack, "open": _open}
+
+
+def _name_of(job: Job) -> str:
+    """What the file of a job is called."""
+    about = {"print": "prints", "archive": "session"}[job.kind]
+    return titled_file(str(job.asked["state"]["document"]["name"]), about, "zip")
+
+
+def _begin(desk: Desk, kind: str, asked: dict[str, Any], job_id: str | None = None) -> Job:
+    for gone in forget_old(desk.engine, _MOST_KEPT):
+        shutil.rmtree(_folder(desk, gone), ignore_errors=True)
+    job_id = new_job(desk.engine, kind, asked, job_id)
+    hand_out(desk.queue, "job", job_id, named=HERE, job_id=job_id)
+    return job_of(desk.engine, job_id)
+
+
+def _kept(standing: Standing) -> dict[str, Any]:
+    return standing.state.model_dump(mode="json")
+
+
+def _standing(desk: Desk, job: Job) -> Standing:
+    return desk.stand(SessionState.model_validate(job.asked["state"]))
+
+
+def _folder(desk: Desk, job_id: str) -> Path:
+    return desk.uploads.parent / "jobs" / job_id
+
+
+def _go_on(desk: Desk, job_id: str) -> GoOn:
+    """What is asked whether a job should go on; it tells how far it is now and then."""
+    told_at, wanted = -1.0, True
+
+    def go_on(share: float) -> bool:
+        nonlocal told_at, wanted
+        now = time.monotonic()
+        if wanted and now - told_at >= _TOLD_EVERY_S:
+            told_at, wanted = now, still_wanted(desk.engine, job_id, min(share, 0.99))
+        return wanted
+
+    return go_on
+
+
+@lru_cache(maxsize=1)
+def _desk_here() -> Desk:
+    """The desk of a worker's process."""
+    settings = Settings()
+    engine, folder = open_engine(settings.database_url), Path(settings.cache_folder)
+    folder.mkdir(parents=True, exist_ok=True)
+    cache = Cache(engine, settings.database_url, folder)
+    return Desk(engine, cache, Sessions(engine), handing_out(settings.database_url), folder / "uploads")
+
+
+@tasks.task(name="job")
+def job(job_id: str) -> None:
+    """The task: one print, one archive packed or opened."""
+    run_job(_desk_here(), job_id)
+
+
+def forget_uploads(folder: Path) -> None:
+    """Throw away what uploads left behind that a killed server had not finished."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for left in folder.iterdir():
+        with suppress(OSError):
+            left.unlink()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import math
 import os
 import tempfile
 import zipfile
@@ -51,6 +52,7 @@ class StemLine(BaseModel):
     name: str
     peak_db: float
     over: int = Field(description="samples over full scale, which a file of whole numbers cuts off")
+    down_db: float = Field(description="how much it would have to be turned down to fit; 0 where it fits")
     loudness_lkfs: float
 
 
@@ -124,7 +126,12 @@ def report(desk: Desk, standing: Standing, choice: StemChoice) -> StemReport:
 
 def _line(name: str, said: Printed) -> StemLine:
     return StemLine(
-        name=name, peak_db=round(said.peak_db, 2), over=said.over, loudness_lkfs=round(said.loudness_lkfs, 1)
+        name=name,
+        peak_db=round(said.peak_db, 2),
+        over=said.over,
+        # Up to the next tenth, so that what is said and done is enough.
+        down_db=math.ceil(10.0 * said.peak_db) / 10.0 if said.over else 0.0,
+        loudness_lkfs=round(said.loudness_lkfs, 1),
     )
 
 

@@ -111,6 +111,12 @@ class Sessions:
                 }
             )
 
+    def has(self, session_id: str) -> bool:
+        """Whether there is such a session."""
+        with self.engine.connect() as connection:
+            asked = select(SessionRow.id).where(SessionRow.id == session_id)
+            return connection.scalar(asked) is not None
+
     def revision(self, session_id: str) -> int:
         """The revision a session has reached; a ``Problem`` where there is none."""
         with self.engine.connect() as connection:

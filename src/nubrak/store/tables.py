@@ -94,3 +94,20 @@ class ProgressRow(Base):
     share: Mapped[float] = mapped_column(default=0.0)
     problem: Mapped[str | None] = mapped_column(Text, default=None)
     cancelled: Mapped[bool] = mapped_column(default=False)
+
+
+class JobRow(Base):
+    """One print or archive under way or done. ``asked`` is what it is made from, ``said`` what it says of
+    itself when it is done, ``problem`` why it could not be.
+    """
+
+    __tablename__ = "job"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    asked: Mapped[dict[str, Any]] = mapped_column(JSON)
+    share: Mapped[float] = mapped_column(default=0.0)
+    wanted: Mapped[bool] = mapped_column(default=True)
+    said: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    problem: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    file: Mapped[str | None] = mapped_column(Text, default=None)
+    begun: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

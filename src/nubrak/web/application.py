@@ -6,6 +6,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+import structlog
 from fastapi import FastAPI, HTTPException, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
@@ -13,15 +14,18 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from nubrak.core.problem import Problem
 from nubrak.desk.desk import Desk
+from nubrak.desk.jobs import forget_uploads
 from nubrak.store.cache import Cache
 from nubrak.store.database import NoDatabase, open_engine
 from nubrak.store.sessions import Sessions, StaleRevision
 from nubrak.web.guard import LOCAL_HOSTS, LocalOnly
 from nubrak.web.hub import Hub
+from nubrak.web.requests_log import LogRequests
 from nubrak.web.routes import ROUTERS
 from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
 
+log = structlog.get_logger()
 _STATUS = {"input": 422, "missing": 404, "stale": 409, "refused": 403}
 
 
@@ -36,9 +40,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         engine = open_engine(settings.database_url)
         folder = Path(settings.cache_folder)
         uploads = folder / "uploads"
-        uploads.mkdir(parents=True, exist_ok=True)
-        for left in uploads.iterdir():
-            left.unlink(missing_ok=True)
+        forget_uploads(uploads)
         queue = handing_out(settings.database_url)
         with queue.open():
             app.state.desk = Desk(
@@ -61,6 +63,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     )
     for router in ROUTERS:
         app.include_router(router)
+    app.add_middleware(LogRequests)
     app.add_middleware(
         LocalOnly, allowed_hosts=LOCAL_HOSTS | frozenset(settings.allowed_hosts if settings else ())
     )
@@ -68,6 +71,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(StarletteHTTPException, _http)
     app.add_exception_handler(NoDatabase, _no_database)
+    app.add_exception_handler(Exception, _unexpected)
     if settings and settings.interface_folder:
         _serve_interface(app, Path(settings.interface_folder))
     return app
@@ -103,6 +107,16 @@ def _http(_: Request, error: Exception) -> Response:
         {404: "There is nothing at this address.", 405: "This cannot be done here."}.get(
             error.status_code, str(error.detail)
         ),
+    )
+
+
+def _unexpected(request: Request, error: Exception) -> Response:
+    log.error("unexpected", method=request.method, path=request.url.path, error=repr(error))
+    return _say(
+        500,
+        f"Something went wrong that Nubrak did not expect ({type(error).__name__}).",
+        "What was acknowledged is kept.",
+        "Try it once more; the log in the data folder says what happened.",
     )
 
 

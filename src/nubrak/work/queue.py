@@ -8,6 +8,8 @@ from procrastinate import App, Blueprint, PsycopgConnector, SyncPsycopgConnector
 from procrastinate.exceptions import AlreadyEnqueued
 
 TASKS = "nubrak"
+# Tasks for any worker, also on other machines, and tasks for workers that share the server's folder.
+ANYWHERE, HERE = "default", "here"
 
 
 def handing_out(url: str) -> App:
@@ -15,16 +17,17 @@ def handing_out(url: str) -> App:
     return App(connector=SyncPsycopgConnector(conninfo=url))
 
 
-def taking(url: str, tasks: Blueprint) -> App:
+def taking(url: str, *tasks: Blueprint) -> App:
     """The queue for a worker that knows these tasks."""
     app = App(connector=PsycopgConnector(conninfo=url))
-    app.add_tasks_from(tasks, namespace=TASKS)
+    for some in tasks:
+        app.add_tasks_from(some, namespace=TASKS)
     return app
 
 
-def hand_out(queue: App, task: str, once: str, **arguments: str) -> None:
+def hand_out(queue: App, task: str, once: str, *, named: str = ANYWHERE, **arguments: str) -> None:
     """Hand a task out, unless one with the same ``once`` waits already; two of them never run side by
     side.
     """
     with suppress(AlreadyEnqueued):
-        queue.configure_task(f"{TASKS}:{task}", queueing_lock=once, lock=once).defer(**arguments)
+        queue.configure_task(f"{TASKS}:{task}", queueing_lock=once, lock=once, queue=named).defer(**arguments)

@@ -13,5 +13,8 @@ class Settings(BaseSettings):
     cache_folder: str
     interface_folder: str = ""
     port: int = 8137
+    shares_folder: bool = False  # whether a worker has the server's folder, and may print into it
+    worker: str = ""  # which of several workers this one is, for the name of its log
+    log_folder: str = ""  # empty: nothing is logged to files
     tasks_at_once: int = 0  # 0: as many as there are cores
     allowed_hosts: list[str] = []

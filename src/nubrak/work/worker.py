@@ -6,12 +6,13 @@ import asyncio
 import os
 from datetime import UTC, datetime
 
-from procrastinate import App
+from procrastinate import App, Blueprint
 from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Status
 
 from nubrak.work.analyse import say_cut_off, tasks
-from nubrak.work.queue import taking
+from nubrak.work.logs import log_to_files
+from nubrak.work.queue import ANYWHERE, HERE, taking
 from nubrak.work.settings import Settings
 
 _STALLED_S = 10.0
@@ -32,13 +33,14 @@ async def _take_up_stalled(app: App) -> None:
         await asyncio.sleep(5)
 
 
-async def _run(concurrency: int) -> None:
-    app = taking(Settings().database_url, tasks)
+async def _run(settings: Settings, more: tuple[Blueprint, ...]) -> None:
+    app = taking(settings.database_url, tasks, *more)
     async with app.open_async():
         rescue = asyncio.create_task(_take_up_stalled(app))
         try:
             await app.run_worker_async(
-                concurrency=concurrency,
+                queues=[ANYWHERE, HERE] if settings.shares_folder else [ANYWHERE],
+                concurrency=settings.tasks_at_once or max(1, os.cpu_count() or 1),
                 fetch_job_polling_interval=2.0,
                 shutdown_graceful_timeout=5,
                 update_heartbeat_interval=3.0,
@@ -49,6 +51,10 @@ async def _run(concurrency: int) -> None:
             rescue.cancel()
 
 
-def run_worker() -> None:
-    """Work until interrupted, as many tasks side by side as there are cores or as the settings say."""
-    asyncio.run(_run(Settings().tasks_at_once or max(1, os.cpu_count() or 1)))
+def run_worker(*more: Blueprint) -> None:
+    """Work until interrupted, as many tasks side by side as there are cores or as the settings say: analyses,
+    and the tasks of ``more``.
+    """
+    settings = Settings()
+    log_to_files(settings.log_folder, f"worker-{os.getpid() if not settings.worker else settings.worker}")
+    asyncio.run(_run(settings, more))

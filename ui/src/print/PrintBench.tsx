@@ -7,6 +7,7 @@ import { useWindow } from '../state/window';
 import { clock } from '../timeline/axes';
 import { useNoteName } from '../timeline/noteName';
 import { dragsFile } from './dragsFile';
+import { Archive } from './Archive';
 import { Stems } from './Stems';
 
 type PrintSettings = Schema['PrintSettings'];
@@ -107,9 +108,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           </a>
         </p>
         <p className="about print-more">
-          <a href={`/api/sessions/${doing.id}/archive`} download>
-            The session itself, as one archive
-          </a>
+          <Archive sessionId={doing.id} />
           {
             ': recordings, samples, marks and settings, for another machine or another year. Open it from the list of sessions.'
           }
@@ -221,6 +220,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           ))}
         </Form.Select>
         <Stems
+          revision={overview?.revision ?? 0}
           doing={doing}
           settings={{ form, depth, channels, rate_hz: rate ? Number(rate) : null }}
           lengthS={lengthS}

@@ -1,6 +1,8 @@
 import { useState } from 'react';
 import { Form, ProgressBar } from 'react-bootstrap';
-import { client, Refusal, take, type Schema } from '../api/client';
+import { useQuery } from '@tanstack/react-query';
+import { client, take, type Schema } from '../api/client';
+import { fetched, followed, stopped, type JobState } from '../api/jobs';
 import type { Doing } from '../api/session';
 import { useWindow } from '../state/window';
 
@@ -34,59 +36,48 @@ function remembered(): Record<Kind, boolean> {
 }
 
 /** Everything at once: a checklist that is remembered, what it would say, and one zip. */
-export function Stems({ doing, settings, lengthS }: { doing: Doing; settings: Choice['settings']; lengthS: number }) {
+interface Props {
+  doing: Doing;
+  revision: number;
+  settings: Choice['settings'];
+  lengthS: number;
+}
+
+export function Stems({ doing, revision, settings, lengthS }: Props) {
   const notify = useWindow((state) => state.notify);
   const [chosen, setChosen] = useState(remembered);
-  const [report, setReport] = useState<Schema['StemLine'][] | null>(null);
-  const [job, setJob] = useState<Schema['PrintJob'] | null>(null);
+  const [job, setJob] = useState<JobState | null>(null);
+  const [sure, setSure] = useState(false);
   const choice = { settings, ...chosen };
   const set = (kind: Kind, on: boolean) => {
     const next = { ...chosen, [kind]: on };
     setChosen(next);
-    setReport(null);
+    setSure(false);
     localStorage.setItem(KEPT, JSON.stringify(next));
   };
   const tell = (error: unknown) => notify(error instanceof Error ? error.message : String(error));
-  const check = async () => {
-    try {
-      const params = { path: { session_id: doing.id } };
-      const found = await take(client.POST('/api/sessions/{session_id}/print/report', { params, body: choice }));
-      setReport(found.lines);
-    } catch (error) {
-      tell(error);
-    }
-  };
-  const path = { session_id: doing.id };
+  // What the prints would say is asked for while the choice is looked at, so that it is known before they are written.
+  const params = { path: { session_id: doing.id } };
+  const { data: found, isFetching } = useQuery({
+    queryKey: ['report', doing.id, revision, choice],
+    queryFn: () => take(client.POST('/api/sessions/{session_id}/print/report', { params, body: choice })),
+    enabled: lengthS > 0,
+    retry: false,
+  });
+  const report = found?.lines ?? null;
   const print = async () => {
+    if (over.length && !sure) return setSure(true);
+    setSure(false);
     try {
-      let now = await take(client.POST('/api/sessions/{session_id}/print/jobs', { params: { path }, body: choice }));
-      for (setJob(now); !now.done && !now.problem; setJob(now)) {
-        await new Promise((done) => setTimeout(done, 150));
-        now = await take(
-          client.GET('/api/sessions/{session_id}/print/jobs/{job_id}', {
-            params: { path: { ...path, job_id: now.job_id } },
-          }),
-        );
-      }
-      if (now.problem) throw new Refusal(now.problem, 0);
-      setReport(now.report?.lines ?? null);
-      const link = window.document.createElement('a');
-      link.href = `/api/sessions/${doing.id}/print/jobs/${now.job_id}/file`;
-      link.download = '';
-      link.click();
+      const begun = await take(client.POST('/api/sessions/{session_id}/print/jobs', { params, body: choice }));
+      fetched((await followed(begun, setJob)).job_id);
     } catch (error) {
       tell(error);
     } finally {
       setJob(null);
     }
   };
-  const cancel = () =>
-    job &&
-    take(
-      client.DELETE('/api/sessions/{session_id}/print/jobs/{job_id}', {
-        params: { path: { ...path, job_id: job.job_id } },
-      }),
-    ).catch(tell);
+  const cancel = () => job && stopped(job.job_id).catch(tell);
   const over = report?.filter((line) => line.over > 0 && settings?.depth !== 'float') ?? [];
   return (
     <div className="stems">
@@ -116,17 +107,16 @@ export function Stems({ doing, settings, lengthS }: { doing: Doing; settings: Ch
       ) : (
         <p className="stem-acts">
           <button type="button" className="look-act solo" disabled={!lengthS} onClick={() => void print()}>
-            Print them
+            {sure ? 'Print them all the same' : 'Print them'}
           </button>
-          <button type="button" className="plain-act light" disabled={!lengthS} onClick={() => void check()}>
-            what would they say?
-          </button>
+          {isFetching && <span className="quiet">listening through…</span>}
         </p>
       )}
       {over.length > 0 && (
-        <p className="about warn" role="status">
-          {over.map((line) => line.name).join(', ')}: over full scale, {over[0]!.peak_db.toFixed(1)} dB at most. Turn it
-          down, or print as float.
+        <p className="about warn" role="status" data-testid="clips">
+          {over.map((line) => line.name).join(', ')}: over full scale and would be cut off. Turned down by{' '}
+          {Math.max(...over.map((line) => line.down_db)).toFixed(1)} dB {over.length > 1 ? 'all fit' : 'it fits'}; as
+          float nothing is cut off.
         </p>
       )}
       {report && (

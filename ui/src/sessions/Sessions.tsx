@@ -2,7 +2,8 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useRef, useState } from 'react';
 import { Button, ProgressBar } from 'react-bootstrap';
 import { Link, useNavigate } from 'react-router';
-import { client, take, upload, type SessionState } from '../api/client';
+import { client, take, upload } from '../api/client';
+import { followed, type JobState } from '../api/jobs';
 import { Doing } from '../api/session';
 import { useDrop } from '../gather/useDrop';
 import { FileInput } from '../shell/FileInput';
@@ -32,9 +33,10 @@ export function Sessions() {
       try {
         if (archive) {
           setShare(0);
-          const state = await upload<SessionState>('/api/archives', archive, setShare);
-          queries.setQueryData(['session', state.id], state);
-          void navigate(`/session/${state.id}/find`);
+          // Half of the way it comes in, the other half it is looked through and kept.
+          const begun = await upload<JobState>('/api/archives', archive, (share) => setShare(share / 2));
+          const opened = await followed(begun, (now) => setShare((1 + now.share) / 2));
+          void navigate(`/session/${opened.opened!.session_id}/find`);
           return;
         }
         const name = files[0]?.name.replace(/\.[^.]*$/, '').slice(0, 100) || 'Untitled session';

@@ -1,6 +1,6 @@
 """The routes, a file for each bench. Each asks the desk and hands on; the rules are in the core."""
 
-from nubrak.web.routes import find, gather, layer, library, module, print, sessions, shape
+from nubrak.web.routes import find, gather, jobs, layer, library, module, print, sessions, shape
 
 ROUTERS = (
     library.router,
@@ -10,6 +10,7 @@ ROUTERS = (
     shape.router,
     layer.router,
     print.router,
+    jobs.router,
     module.router,
 )
 

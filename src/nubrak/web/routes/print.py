@@ -6,84 +6,22 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import FileResponse
-from pydantic import BaseModel
 from starlette.background import BackgroundTask
 
 from nubrak.core.midi import TICKS_PER_QUARTER
 from nubrak.core.mix import Bus
 from nubrak.core.prints import ENDING, Depth, Form, PrintSettings
-from nubrak.core.problem import Problem
 from nubrak.desk.lists import Layout, ListForm, hits_as, midi_of
-from nubrak.desk.printing import StemChoice, StemReport, bundle, check, printed, report
-from nubrak.web.routes.wire import PROBLEMS, AnyDesk, ProblemBody, download
+from nubrak.desk.printing import StemChoice, StemReport, printed, report
+from nubrak.web.routes.wire import PROBLEMS, AnyDesk, download
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
-
-
-class PrintJob(BaseModel):
-    """How far a print is."""
-
-    job_id: str
-    share: float
-    done: bool
-    report: StemReport | None = None
-    problem: ProblemBody | None = None
 
 
 @router.post("/sessions/{session_id}/print/report")
 def print_report(session_id: str, body: StemChoice, desk: AnyDesk) -> StemReport:
     """Peak, loudness and what would be cut off, for every print of a choice, before any is written."""
     return report(desk, desk.standing(session_id), body)
-
-
-@router.post("/sessions/{session_id}/print/jobs", status_code=201)
-def begin_print(session_id: str, body: StemChoice, desk: AnyDesk) -> PrintJob:
-    """Begin to print a choice: the files, the MIDI and a report in one zip."""
-    standing = desk.standing(session_id)
-    check(desk, standing, body)
-    job_id = desk.jobs.begin(lambda go_on: bundle(desk, standing, body, go_on))
-    return PrintJob(job_id=job_id, share=0.0, done=False)
-
-
-@router.get("/sessions/{session_id}/print/jobs/{job_id}")
-def print_job(session_id: str, job_id: str, desk: AnyDesk) -> PrintJob:
-    """How far a print is, and what its files say when it is done."""
-    job = desk.jobs.get(job_id)
-    problem = (
-        ProblemBody(what=job.problem.what, kept=job.problem.kept, todo=job.problem.todo)
-        if job.problem
-        else None
-    )
-    return PrintJob(
-        job_id=job_id,
-        share=round(job.share, 3),
-        done=job.path is not None,
-        report=job.said if isinstance(job.said, StemReport) else None,
-        problem=problem,
-    )
-
-
-@router.delete("/sessions/{session_id}/print/jobs/{job_id}", status_code=204)
-def cancel_print(session_id: str, job_id: str, desk: AnyDesk) -> None:
-    """No more of it is wanted; nothing of it is kept."""
-    desk.jobs.cancel(job_id)
-
-
-@router.get("/sessions/{session_id}/print/jobs/{job_id}/file", response_class=FileResponse)
-def printed_file(session_id: str, job_id: str, desk: AnyDesk) -> FileResponse:
-    """The zip of a print that is done."""
-    job = desk.jobs.get(job_id)
-    if job.path is None or not job.path.exists():
-        raise Problem(
-            "This print is not done yet." if not job.over else "This print is not there any more.",
-            todo="Wait until it is, or print once more.",
-            kind="missing",
-        )
-    return FileResponse(
-        job.path,
-        media_type="application/zip",
-        headers=download(desk.standing(session_id), None, "zip", "prints"),
-    )
 
 
 @router.get("/sessions/{session_id}/print/midi", response_class=Response)

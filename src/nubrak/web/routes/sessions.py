@@ -3,22 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import AsyncIterator
-from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
-from fastapi.responses import FileResponse
+from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 from sse_starlette.sse import EventSourceResponse
-from starlette.background import BackgroundTask
-from starlette.concurrency import run_in_threadpool
 
 from nubrak.core.session import AnyAction, Document
-from nubrak.desk.archiving import open_archive, write_archive
 from nubrak.desk.overview import Overview, overview_of
-from nubrak.desk.printing import draft
 from nubrak.store.sessions import SessionLine, SessionState
-from nubrak.web.intake import received
-from nubrak.web.routes.wire import PROBLEMS, AnyDesk, WalkRequest, download
+from nubrak.web.routes.wire import PROBLEMS, AnyDesk, WalkRequest
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
@@ -96,29 +89,3 @@ async def events(session_id: str, request: Request, desk: AnyDesk) -> EventSourc
             yield {"event": kind, "data": rest}
 
     return EventSourceResponse(news(), ping=15)
-
-
-@router.get("/sessions/{session_id}/archive", response_class=FileResponse)
-def archive(session_id: str, desk: AnyDesk) -> FileResponse:
-    """The whole session as one file that another installation opens alike."""
-    standing = desk.standing(session_id)
-    path = write_archive(desk, standing)
-    return FileResponse(
-        path,
-        media_type="application/zip",
-        headers=download(standing, None, "zip", "session"),
-        background=BackgroundTask(path.unlink),
-    )
-
-
-@router.post("/archives", status_code=201)
-async def open_session(
-    request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "archive.zip"
-) -> SessionState:
-    """Open a session archive as a new session; the request's body is the file."""
-    path = draft(desk, "upload")
-    try:
-        await received(request, path, name)
-        return await run_in_threadpool(open_archive, desk, path)
-    finally:
-        path.unlink(missing_ok=True)
