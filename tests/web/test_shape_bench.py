@@ -177,7 +177,7 @@ def test_midi_and_lists_come_in_as_parts_and_go_again(browser: Browser, played: 
     assert names == {"Kick 1", "Kick 2", "Kick 3"}
     refused = browser.post(
         f"/api/sessions/{session}/edits",
-        json={"revision": state["revision"], "action": {"kind": "remove_part", "part_id": part}},
+        json={"revision": revision(browser, session), "action": {"kind": "remove_part", "part_id": part}},
     )
     assert refused.status_code == 422 and "fed by a recording" in refused.json()["what"]
     edit(browser, session, {"kind": "remove_part", "part_id": beside[0]})

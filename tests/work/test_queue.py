@@ -156,7 +156,10 @@ def test_what_goes_wrong_is_said_where_the_source_stands(
     job = Job(id=1, queue="default", lock=None, queueing_lock=None, task_name="analyse")
     for attempts, then in ((0, "It is tried again"), (2, "Look for strokes again in Gather")):
         context = JobContext(
-            app=App(connector=InMemoryConnector()), job=job.evolve(attempts=attempts), start_timestamp=0
+            app=App(connector=InMemoryConnector()),
+            job=job.evolve(attempts=attempts),
+            start_timestamp=0,
+            abort_reason=lambda: None,
         )
         with pytest.raises(RuntimeError):
             module.analyse(context, audio)

@@ -20,7 +20,7 @@ from nubrak.core.flow import PartInput, band_of
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
 from nubrak.core.mix import Bus, Mix, ducks, render
-from nubrak.core.pieces import ONLY_HEARD, PIECES, listens_closely
+from nubrak.core.pieces import PIECES, listens_closely
 from nubrak.core.session import Part, Source
 from nubrak.desk.audio import Audio
 from nubrak.desk.standing import Evidenced, Standing
@@ -100,7 +100,8 @@ class Desk:
         for part_id, part in state.document.parts.items():
             if listens_closely(PIECES[part.piece], part.find.material):
                 closely.add(part_id)
-            listens = [one for one in part.sources if not sources[one].aside and part.piece != ONLY_HEARD]
+            noted = PIECES[part.piece].noted
+            listens = [one for one in part.sources if noted and not sources[one].aside]
             found = [self._candidates(sources[one], part_id in closely) for one in listens]
             waiting[part_id] = [audio for _, missing in found for audio in missing]
             inputs[part_id] = PartInput(

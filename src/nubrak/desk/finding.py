@@ -29,6 +29,7 @@ from nubrak.core.shape import BarOnsets, best_bar
 from nubrak.core.signal import nearest_of
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
+from nubrak.desk.tempo import require_tempo
 from nubrak.store.sessions import SessionState
 
 
@@ -231,6 +232,7 @@ def leaks_of(standing: Standing) -> SpillMap:
 
 def bar_to_take(standing: Standing) -> BestBar:
     """The bar that stands for everything that is played."""
+    require_tempo(standing)
     played = []
     for part_id in standing.document.parts:
         decisions, notes = standing.decisions(part_id), standing.notes(part_id, before=True)

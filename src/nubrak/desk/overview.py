@@ -7,7 +7,9 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import places
 from nubrak.core.midi import USUAL_TICKS, half_tick_ms
+from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
+from nubrak.desk.tempo import take_if_sure
 
 
 class PartOverview(BaseModel):
@@ -32,12 +34,18 @@ class Overview(BaseModel):
         description="how far a note may be from its stroke in MIDI of so many ticks per quarter"
     )
     parts: list[PartOverview]
+    tempo_offer: TempoTold | None = Field(
+        default=None, description="what the hits suggest, not surely enough to be taken by itself"
+    )
 
 
 def overview_of(desk: Desk, session_id: str) -> Overview:
     """All parts of a session; asks for the analysis of what has not been analysed."""
     standing = desk.standing(session_id)
     desk.ask_for(standing)
+    offer = take_if_sure(desk, standing)
+    if offer is None:
+        standing = desk.standing(session_id)  # a tempo may have been taken
     parts = []
     for part_id, part in standing.document.ordered_parts():
         notes, decisions = standing.notes(part_id), standing.decisions(part_id)
@@ -60,4 +68,5 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
         length_s=standing.document.length_s,
         rounding_ms=rounding,
         parts=parts,
+        tempo_offer=offer,
     )

@@ -35,6 +35,7 @@ from nubrak.core.sort import same_sounds
 from nubrak.core.tempo import Grid, beats_at
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
+from nubrak.desk.tempo import require_tempo
 from nubrak.store.sessions import SessionState
 
 
@@ -275,6 +276,7 @@ def take_feel(
 ) -> SessionState:
     """Take the feel of a part as it is played, and keep it."""
     standing = desk.standing(session_id)
+    require_tempo(standing)
     notes, tempo = standing.notes(part_id, before=True), standing.document.tempo
     if len(notes) < _FEWEST_OF_A_FEEL:
         raise Problem(

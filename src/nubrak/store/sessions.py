@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session as Db
 
 from nubrak.core.problem import Problem
 from nubrak.core.session import AnyAction, Document, apply
+from nubrak.core.tempo import Tempo
 from nubrak.store.tables import AudioRow, EditRow, SessionRow
 
 CHANNEL = "nubrak"
@@ -161,6 +162,18 @@ class Sessions:
                 edit.forward, edit.backward = forward, backward
                 db.add(edit)
                 return _changed(db, row, new)
+
+    def tell_tempo(self, session_id: str, tempo: Tempo) -> bool:
+        """Keep a tempo that the hits tell, unless one is known by now; whether it was kept.
+
+        It moves nothing and nobody did it, so it is no edit that undo would take back.
+        """
+        with Db(self.engine) as db, db.begin():
+            row = _row(db, session_id, lock=True)
+            if Document.model_validate(row.document).tempo.known != "no":
+                return False
+            _changed(db, row, row.document | {"tempo": tempo.model_dump(mode="json")})
+            return True
 
     def undo(self, session_id: str, revision: int) -> SessionState:
         """Take the last edit back."""

@@ -136,7 +136,7 @@ def test_unknown_actions_pieces_and_fields_are_refused() -> None:
         ("claps take 3.wav", "clap"),
         ("dance loop.wav", "loop"),
         ("tambourine.ogg", "tambourine"),
-        ("room.wav", "loop"),
+        ("room.wav", "room"),
     ],
 )
 def test_what_file_names_say(name: str, piece: str) -> None:

@@ -1759,6 +1759,7 @@ export interface components {
             rate_hz: number;
             /**
              * @default {
+             *       "known": "no",
              *       "bpm": 120,
              *       "beats_per_bar": 4,
              *       "beat_unit": 4,
@@ -3001,6 +3002,8 @@ export interface components {
             };
             /** Parts */
             parts: components["schemas"]["PartOverview"][];
+            /** @description what the hits suggest, not surely enough to be taken by itself */
+            tempo_offer?: components["schemas"]["TempoTold"] | null;
         };
         /**
          * Part
@@ -3201,12 +3204,17 @@ export interface components {
              * @description what its strokes and its microphone are like
              * @enum {string}
              */
-            family: "kick" | "drum" | "cymbal" | "overall" | "hand" | "whole";
+            family: "kick" | "drum" | "cymbal" | "overall" | "hand" | "whole" | "room";
             /**
              * Words
              * @description what file names call it
              */
             words: string[];
+            /**
+             * Noted
+             * @description whether its strokes become notes; else it is heard and not looked through
+             */
+            readonly noted: boolean;
         };
         /**
          * PieceGuess
@@ -4408,9 +4416,16 @@ export interface components {
         };
         /**
          * Tempo
-         * @description The session's tempo and time signature.
+         * @description The session's tempo and time signature. Until it is ``known`` nothing is drawn to its grid.
          */
         Tempo: {
+            /**
+             * Known
+             * @description no: only assumed; told by the hits; set by a person; none: played freely
+             * @default no
+             * @enum {string}
+             */
+            known: "no" | "told" | "set" | "none";
             /**
              * Bpm
              * @description quarter notes per minute
@@ -4481,6 +4496,21 @@ export interface components {
             guesses: components["schemas"]["TempoGuess"][];
             /** Hits */
             hits: number;
+        };
+        /**
+         * TempoTold
+         * @description A tempo with its bar one, as the hits tell it.
+         */
+        TempoTold: {
+            /** Bpm */
+            bpm: number;
+            /** Bar One S */
+            bar_one_s: number;
+            /**
+             * Confidence
+             * @description 0 to 1; from ``SURE`` on it is taken by itself
+             */
+            confidence: number;
         };
         /**
          * Timing

@@ -1,7 +1,7 @@
 import { Form } from 'react-bootstrap';
 import type { Decisions, FindSettings, SpillMap } from '../api/client';
 import { useSpillMap } from '../api/session';
-import { orderedParts, type BenchProps } from '../shell/bench';
+import { notedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { useWindow } from '../state/window';
 import { decibels } from '../timeline/axes';
@@ -21,7 +21,7 @@ type Following = 'threshold_db' | 'rise_db' | 'hold_off_ms' | 're_arm_db' | 'low
 /** The settings of one part: what is asked of a candidate before it counts. */
 export function FoundBy(props: Props) {
   const { doing, document, revision, library, part, partId, find, shown, suggestion, move, done } = props;
-  const several = orderedParts(document).filter(([, one]) => one.piece !== 'heard').length > 1;
+  const several = notedParts(document, props.pieces).length > 1;
   const spill = useSpillMap(doing.id, revision, several);
   const drawing = useWindow((state) => state.drawing);
   const detector = useWindow((state) => state.detector);
@@ -190,9 +190,9 @@ export function FoundBy(props: Props) {
 }
 
 /** Which parts are believed to leak into this one. */
-function Leakers({ document, overview, part, partId, find, done }: Props) {
+function Leakers({ document, overview, pieces, part, partId, find, done }: Props) {
   const named = find.spill_from ?? null;
-  const others = orderedParts(document).filter(([id, one]) => id !== partId && one.piece !== 'heard');
+  const others = notedParts(document, pieces).filter(([id]) => id !== partId);
   if (!part) return null;
   return (
     <details className="leakers" open={named !== null}>

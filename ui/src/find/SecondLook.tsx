@@ -2,7 +2,7 @@ import { useEffect, useMemo, useState } from 'react';
 import type { LookPlace } from '../api/client';
 import { useSecondLook } from '../api/session';
 import { newId } from '../api/session';
-import { orderedParts, type BenchProps } from '../shell/bench';
+import { notedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
 import { useKeys } from '../shell/useKeys';
@@ -90,7 +90,7 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
     });
   };
   useEffect(() => () => set({ listenPart: null }), [set]);
-  const others = orderedParts(document).filter(([id, part]) => id !== place?.part_id && part.piece !== 'heard');
+  const others = notedParts(document, pieces).filter(([id]) => id !== place?.part_id);
   const leave = () => set({ looking: null, selectedS: null });
   useKeys({
     k: () => void mark('keep'),

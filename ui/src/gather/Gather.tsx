@@ -114,7 +114,7 @@ export function Gather(props: BenchProps) {
                     <ProgressBar now={about.progress * 100} aria-label={`Analysing ${of.name}`} />
                     {about.problem && about.progress === 0 ? 'stopped' : 'listening …'}
                   </span>
-                ) : one.piece === 'heard' ? (
+                ) : !piece.noted ? (
                   <span className="source-state">only heard</span>
                 ) : further ? (
                   <span className="source-state">same part</span>
@@ -234,7 +234,12 @@ export function Gather(props: BenchProps) {
         ) : (
           <p className="about">Nothing is here yet. Each recording you drop becomes a source on one time line.</p>
         )}
-        <SessionForm key={doing.id + document.name} doing={doing} document={document} />
+        <SessionForm
+          key={doing.id + document.name}
+          doing={doing}
+          document={document}
+          offer={props.overview?.tempo_offer ?? null}
+        />
       </aside>
     </>
   );

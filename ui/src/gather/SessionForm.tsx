@@ -4,14 +4,21 @@ import { client, take, type Document, type Schema } from '../api/client';
 import type { Doing } from '../api/session';
 import { FileInput } from '../shell/FileInput';
 import { useWindow } from '../state/window';
-import { clock } from '../timeline/axes';
+import { clock, knownTempo } from '../timeline/axes';
 
 const UNITS = [2, 4, 8, 16];
 const TAPS_LAST_MS = 3000;
 
+interface Props {
+  doing: Doing;
+  document: Document;
+  offer: Schema['TempoTold'] | null;
+}
+
 /** The session: its name, and its tempo typed, tapped, told by the hits, followed, or from a MIDI file. No hit ever moves by it. */
-export function SessionForm({ doing, document }: { doing: Doing; document: Document }) {
-  const tempo = document.tempo ?? {};
+export function SessionForm({ doing, document, offer }: Props) {
+  const tempo: Partial<Schema['Tempo']> = document.tempo ?? {};
+  const known = knownTempo(document) !== null;
   const changes = tempo.changes?.length ?? 0;
   const [name, setName] = useState(document.name);
   const [guesses, setGuesses] = useState<Schema['TempoGuess'][] | null>(null);
@@ -58,11 +65,11 @@ export function SessionForm({ doing, document }: { doing: Doing; document: Docum
         <span>The session</span>
       </div>
       <div className="three">
-        <Typed id="tempo" label="Tempo, bpm" value={tempo.bpm ?? 120} onDone={(bpm) => void set({ bpm })} />
+        <Typed id="tempo" label="Tempo, bpm" value={known ? tempo.bpm! : null} onDone={(bpm) => void set({ bpm })} />
         <Typed
           id="bar-one"
           label="Bar 1 at, s"
-          value={tempo.bar_one_s ?? 0}
+          value={known ? tempo.bar_one_s! : null}
           onDone={(bar_one_s) => void set({ bar_one_s })}
         />
         <div>
@@ -101,6 +108,31 @@ export function SessionForm({ doing, document }: { doing: Doing; document: Docum
         <button type="button" className="plain-act light" onClick={() => file.current?.click()}>
           from a MIDI file
         </button>
+      </p>
+      <p className="about" role="status" data-testid="tempo-known">
+        {tempo.known === 'told' ? (
+          <>
+            Told by the hits.{' '}
+            <button type="button" className="plain-act light" onClick={() => void set({ known: 'none' })}>
+              it has none
+            </button>
+          </>
+        ) : tempo.known === 'none' ? (
+          'Played freely: nothing is drawn to a grid.'
+        ) : known ? null : offer ? (
+          <>
+            The hits suggest {offer.bpm.toFixed(1)} bpm, {Math.round(offer.confidence * 100)} % sure.{' '}
+            <button
+              type="button"
+              className="plain-act light"
+              onClick={() => void set({ bpm: offer.bpm, bar_one_s: offer.bar_one_s, changes: [] })}
+            >
+              take it
+            </button>
+          </>
+        ) : (
+          'No tempo is known yet; nothing is drawn to a grid until one is.'
+        )}
       </p>
       {tapped !== null && (
         <p className="about" role="status">
@@ -175,11 +207,11 @@ function Typed({
 }: {
   id: string;
   label?: string;
-  value: number;
+  value: number | null;
   onDone: (value: number) => void;
 }) {
   const [text, setText] = useState<string | null>(null);
-  const shown = String(Math.round(value * 10000) / 10000);
+  const shown = value === null ? '' : String(Math.round(value * 10000) / 10000);
   const leave = () => {
     const number = Number((text ?? '').replace(',', '.'));
     if (text?.trim() && Number.isFinite(number) && text !== shown) onDone(number);

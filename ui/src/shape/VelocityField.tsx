@@ -1,7 +1,7 @@
 import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
 import type { Document, Part, Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
-import { clock, firstAt, timeToX, xToTime } from '../timeline/axes';
+import { knownTempo, clock, firstAt, timeToX, xToTime } from '../timeline/axes';
 import { Canvas, type Draw } from '../timeline/Canvas';
 import { drawTimeGround, type Box } from '../timeline/ground';
 import { headSize, inks, noteHead } from '../timeline/heads';
@@ -67,6 +67,7 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
     [same],
   );
 
+  const tempo = grid ? knownTempo(document) : null;
   const drawGround = useCallback<Draw>(
     (context, width, height) => {
       const look = inks(night);
@@ -74,7 +75,6 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
       const field = fieldBox(width, height);
       context.font = '12px "Recursive Variable", monospace';
       context.textBaseline = 'middle';
-      const tempo = grid ? (document.tempo ?? {}) : null;
       drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
       sources.forEach((source, index) => {
         const share = wave.height / sources.length;
@@ -94,7 +94,7 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
       }
       context.textAlign = 'left';
     },
-    [night, view, grid, loop, looping, document.tempo, sources],
+    [night, view, tempo, loop, looping, sources],
   );
 
   const draw = useCallback<Draw>(

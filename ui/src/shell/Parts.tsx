@@ -39,7 +39,7 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
                 <ProgressBar now={about.progress * 100} aria-label="Being analysed" />
               ) : (
                 <>
-                  <span className="number">{part.piece === 'heard' ? '' : (about?.time_s.length ?? '')}</span>
+                  <span className="number">{piece?.noted === false ? '' : (about?.time_s.length ?? '')}</span>
                   <span className={`look-number number ${about?.doubtful ? '' : 'none'}`}>
                     {about?.doubtful ? about.doubtful : ''}
                   </span>

@@ -1,16 +1,17 @@
 import type { Document } from '../api/client';
 import { useWindow } from '../state/window';
-import { barAndBeat, clock } from '../timeline/axes';
+import { knownTempo, barAndBeat, clock } from '../timeline/axes';
 import { Key } from './Key';
 
 function Place({ document }: { document: Document }) {
   const playheadS = useWindow((state) => state.playheadS);
+  const tempo = knownTempo(document);
   return (
     <>
       <span className="clock" data-testid="clock">
         {clock(playheadS)}
       </span>
-      <span className="number place">{barAndBeat(document.tempo ?? {}, playheadS)}</span>
+      {tempo && <span className="number place">{barAndBeat(tempo, playheadS)}</span>}
     </>
   );
 }
@@ -32,10 +33,13 @@ export function Transport({
   const looping = useWindow((state) => state.looping);
   const alone = useWindow((state) => state.alone);
   const set = useWindow((state) => state.set);
+  const tempo = knownTempo(document);
   return (
     <footer>
       <Place document={document} />
-      <span className="number">{(document.tempo?.bpm ?? 120).toFixed(1)} bpm</span>
+      <span className="number" data-testid="tempo-said">
+        {tempo ? `${tempo.bpm.toFixed(1)} bpm${tempo.known === 'told' ? ', told by the hits' : ''}` : 'no tempo yet'}
+      </span>
       <button type="button" className="plain-act" onClick={toggle} aria-pressed={playing}>
         <Key>Space</Key> {playing ? 'Stop' : 'Play'}
       </button>

@@ -18,5 +18,9 @@ export interface BenchProps {
   piece: Piece | null;
 }
 
+/** The parts whose strokes become notes, in their order: not rooms, nor what is only played along to. */
+export const notedParts = (document: Document, pieces: Map<string, Piece>): [string, Part][] =>
+  orderedParts(document).filter(([, part]) => pieces.get(part.piece)?.noted ?? true);
+
 export const orderedParts = (document: Document): [string, Part][] =>
   Object.entries(document.parts ?? {}).sort(([a, x], [b, y]) => x.place - y.place || a.localeCompare(b));

@@ -1,7 +1,7 @@
 import { useCallback, useMemo, type PointerEvent } from 'react';
 import type { Document, Overview, Piece } from '../api/client';
 import { fitView, useWindow } from '../state/window';
-import { gridLines, timeToX, xToTime } from './axes';
+import { knownTempo, gridLines, timeToX, xToTime } from './axes';
 import { Canvas, type Draw } from './Canvas';
 import { headSize, inks, noteHead } from './heads';
 
@@ -35,8 +35,9 @@ export function Staff({ document, overview, pieces }: Props) {
       const box = width - 2 * LEFT;
       context.font = '11px "Recursive Variable", monospace';
       const pxPerS = box / lengthS;
-      for (const line of gridLines(document.tempo ?? {}, 0, lengthS, 34 / pxPerS)) {
-        if (!grid || line.kind !== 'bar') continue;
+      const tempo = grid ? knownTempo(document) : null;
+      for (const line of tempo ? gridLines(tempo, 0, lengthS, 34 / pxPerS) : []) {
+        if (line.kind !== 'bar') continue;
         const x = timeToX(line.timeS, whole, LEFT, box);
         context.fillStyle = look.faint;
         context.fillRect(x, TOP_LINE, 1, 4 * LINE_GAP);

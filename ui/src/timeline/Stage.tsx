@@ -1,7 +1,7 @@
 import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
 import type { Decisions, Document, Part, Piece, Schema, Suspect } from '../api/client';
 import { useWindow } from '../state/window';
-import { BOTTOM_DB, clock, decibels, firstAt, levelToY, timeToX, TOP_DB, xToTime, yToLevel } from './axes';
+import { knownTempo, BOTTOM_DB, clock, decibels, firstAt, levelToY, timeToX, TOP_DB, xToTime, yToLevel } from './axes';
 import { Canvas, type Draw } from './Canvas';
 import { drawTimeGround } from './ground';
 import { headSize, inks, noteHead } from './heads';
@@ -100,22 +100,20 @@ export function Stage({
   );
 
   // The ground: loop, grid and waveform. It stands still while a threshold moves, and is not drawn again then.
+  const tempo = grid ? knownTempo(document) : null;
   const drawGround = useCallback<Draw>(
     (context, width, height) => {
       const look = inks(night);
       const { wave, field } = boxes(width, height);
       context.font = '12px "Recursive Variable", monospace';
       context.textBaseline = 'middle';
-      drawTimeGround(context, look, { view, loop, looping, tempo: grid ? (document.tempo ?? {}) : null }, [
-        wave,
-        field,
-      ]);
+      drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
       sources.forEach((source, index) => {
         const share = wave.height / sources.length;
         drawWaveform(context, source, view, { ...wave, top: wave.top + index * share, height: share }, look.ink);
       });
     },
-    [night, view, grid, loop, looping, document.tempo, sources, boxes],
+    [night, view, tempo, loop, looping, sources, boxes],
   );
 
   const draw = useCallback<Draw>(

@@ -3,7 +3,7 @@ import { fitView, viewShowing, zoomView } from '../state/window';
 import { barAndBeat, clock, decibels, firstAt, gridLines, levelToY, timeToX, xToTime, yToLevel } from './axes';
 import { noteName } from './noteName';
 
-const tempo = { bpm: 120, beats_per_bar: 4, beat_unit: 4, bar_one_s: 1, changes: [] };
+const tempo = { known: 'set' as const, bpm: 120, beats_per_bar: 4, beat_unit: 4, bar_one_s: 1, changes: [] };
 
 describe('axes', () => {
   it('maps time and level there and back', () => {

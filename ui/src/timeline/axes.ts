@@ -1,4 +1,4 @@
-import type { Schema } from '../api/client';
+import type { Document, Schema } from '../api/client';
 import type { View } from '../state/window';
 
 export const timeToX = (timeS: number, view: View, left: number, width: number): number =>
@@ -33,6 +33,12 @@ export interface GridLine {
   bar: number;
   beat: number;
   kind: 'bar' | 'beat' | 'part';
+}
+
+/** The tempo whose grid may be drawn and named; null until one is known, and where there is none. */
+export function knownTempo(document: Document): Schema['Tempo'] | null {
+  const tempo = document.tempo;
+  return tempo && (tempo.known === 'told' || tempo.known === 'set') ? tempo : null;
 }
 
 /** Where each tempo begins, in seconds and in quarters from bar 1, and its quarters a second; the first reaches back for ever. */

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from nubrak.core.midi.read import ReadMidi
-from nubrak.core.pieces import ONLY_HEARD, PIECES, NoteMap
+from nubrak.core.pieces import PIECES, NoteMap
 from nubrak.core.shape import PatternNote, pattern_note
 from nubrak.core.time_line import LAST_S
 
@@ -45,7 +45,7 @@ class Imported:
 def piece_of(number: int, note_map: NoteMap) -> str:
     """The piece that a note stands for; something else where none does."""
     for piece in PIECES.values():
-        if note_map.number_of(piece.id) == number and piece.family != "whole" and piece.id != ONLY_HEARD:
+        if note_map.number_of(piece.id) == number and piece.family != "whole" and piece.noted:
             return piece.id
     return _ALSO.get(number, "else")
 

@@ -6,10 +6,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, BaseModel, Field, computed_field
 
 NoteHead = Literal["oval", "cross"]
-Family = Literal["kick", "drum", "cymbal", "overall", "hand", "whole"]
+ONLY_HEARD = "heard"  # a source to play along with, in which nothing is looked for
+Family = Literal["kick", "drum", "cymbal", "overall", "hand", "whole", "room"]
 
 
 class Piece(BaseModel):
@@ -35,6 +36,11 @@ class Piece(BaseModel):
     hold_off_ms: float = Field(description="starting point for the shortest time between two hits")
     family: Family = Field(description="what its strokes and its microphone are like")
     words: list[str] = Field(description="what file names call it")
+
+    @computed_field(description="whether its strokes become notes; else it is heard and not looked through")  # type: ignore[prop-decorator]
+    @property
+    def noted(self) -> bool:
+        return self.family != "room" and self.id != ONLY_HEARD
 
 
 # Where strength is measured, when not in a piece's own band. A tom's fundamental still rings from the stroke
@@ -83,7 +89,6 @@ def _piece(
 
 # Note numbers: General MIDI Level 1 percussion key map (MMA). Staff places: Weinberg, Guide to Standardized
 # Drumset Notation, PAS 1998 (from memory). Bands and hold-off: common practice.
-ONLY_HEARD = "heard"  # a source to play along with, in which nothing is looked for
 PIECES: dict[str, Piece] = {
     piece.id: piece
     for piece in (
@@ -204,7 +209,7 @@ PIECES: dict[str, Piece] = {
             18000,
             25,
             "whole",
-            "loop,beat,groove,mix,kit,drums,room",
+            "loop,beat,groove,mix,kit,drums",
         ),
         _piece(
             "mouth",
@@ -219,6 +224,20 @@ PIECES: dict[str, Piece] = {
             70,
             "whole",
             "mouth,mouth percussion,beatbox,beat box,beatboxing,vocal percussion,voice",
+        ),
+        _piece(
+            "room",
+            "Room",
+            "y",
+            37,
+            "oval",
+            2.0,
+            "loop",
+            30,
+            18000,
+            30,
+            "room",
+            "room,rooms,ambience,ambient,amb,ambi,hall,far",
         ),
         _piece(
             "heard",

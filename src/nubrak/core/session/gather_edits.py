@@ -37,7 +37,9 @@ class SetTempo(Action):
     changes: dict[str, float | str | bool | list[TempoChange]]
 
     def apply(self, document: Document) -> str:
-        document.tempo = tempo = changed(document.tempo, self.changes)
+        document.tempo = tempo = changed(document.tempo, {"known": "set", **self.changes})
+        if tempo.known == "none":
+            return "No tempo: played freely"
         follows = f", in {len(tempo.changes)} steps" if tempo.changes else ""
         return f"Tempo {tempo.bpm:g} bpm, {tempo.beats_per_bar}/{tempo.beat_unit}{follows}"
 

@@ -13,7 +13,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
 from nubrak.core.session.document import Document, Part
 from nubrak.core.session.marks import MarkChange, MarksAtPlaces, take_marks
-from nubrak.core.shape import AnyStep, Feel, LengthKind, PatternNote, StrengthCurve, Timing
+from nubrak.core.shape import AnyStep, Feel, LengthKind, PatternNote, StrengthCurve, Timing, needs_tempo
 from nubrak.core.time_line import TimeLineS
 
 _MOST_NOTES = 200_000  # an hour of sixteenths at 200 bpm is a quarter of it
@@ -45,7 +45,14 @@ class SetShape(Action):
 
     def apply(self, document: Document) -> str:
         part = document.part(self.part_id)
-        part.shape = changed(part.shape, self.changes.model_dump(exclude_unset=True))
+        shape = changed(part.shape, self.changes.model_dump(exclude_unset=True))
+        if not document.tempo.is_known and needs_tempo(shape) and not needs_tempo(part.shape):
+            raise Problem(
+                "No tempo is known yet, so there is no grid to draw strokes to or to tell beats by.",
+                "Nothing was changed.",
+                "Set the tempo in Gather, tap it, or let the hits tell it.",
+            )
+        part.shape = shape
         return f"{document.part_name(self.part_id)}: {self.changes.said() or 'nothing'}"
 
 

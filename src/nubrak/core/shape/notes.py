@@ -192,6 +192,15 @@ def shape(
     )
 
 
+def needs_tempo(settings: ShapeSettings) -> bool:
+    """Whether settings draw strokes to a grid or tell beats apart, and so rest on a tempo."""
+    timing = settings.timing
+    drawn = timing.quantise is not None and timing.quantise.on
+    felt = timing.feel is not None and timing.feel.on
+    by_beats = (step.on and (step.kind == "accents" or step.scope.places != "all") for step in settings.steps)
+    return drawn or felt or any(by_beats)
+
+
 def speaks_of_note(mark: Mark) -> bool:
     """Whether a mark says how a hit's note sounds, and not only whether it counts."""
     return mark.kind != "drop" and (mark.velocity, mark.note, mark.note_s) != (None, None, None)

@@ -42,7 +42,7 @@ class PartOnsets:
 def kind_of(piece: Piece) -> Kind:
     """A piece as spill sees it; hand percussion by the head it is written with."""
     match piece.family:
-        case "hand" | "whole":
+        case "hand" | "whole" | "room":
             return "drum" if piece.head == "oval" else "cymbal"
         case kind:
             return kind

@@ -116,6 +116,11 @@ def _refined(time_s: NDArray[np.float64], weights: NDArray[np.float64], bpm: flo
     return float(near[best] + off * (near[1] - near[0]))
 
 
+def first_beat_of(time_s: NDArray[np.float64], weight: NDArray[np.float64], bpm: float) -> float:
+    """Where the first beat of a tempo stands among hits at ``time_s`` (n,), in order, in s."""
+    return _first_beat(time_s, weight / max(float(weight.sum()), 1e-12), bpm)
+
+
 def _first_beat(time_s: NDArray[np.float64], weights: NDArray[np.float64], bpm: float) -> float:
     """Where the first beat stands: the finest division says where the steps lie, and most strokes fall on the
     step that is the beat.

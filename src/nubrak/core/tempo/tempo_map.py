@@ -6,15 +6,18 @@ never moves a hit. Beats are quarter notes, counted from bar 1.
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from nubrak.core.time_line import TimeLineS
 
 LEAST_BPM, MOST_BPM = 20.0, 400.0
+
+
+Known = Literal["no", "told", "set", "none"]
 
 
 class TempoChange(BaseModel):
@@ -29,8 +32,11 @@ def _in_order(changes: list[TempoChange]) -> list[TempoChange]:
 
 
 class Tempo(BaseModel):
-    """The session's tempo and time signature."""
+    """The session's tempo and time signature. Until it is ``known`` nothing is drawn to its grid."""
 
+    known: Known = Field(
+        default="no", description="no: only assumed; told by the hits; set by a person; none: played freely"
+    )
     bpm: float = Field(default=120.0, ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
     beats_per_bar: int = Field(default=4, ge=1, le=32)
     beat_unit: int = Field(default=4, description="2, 4, 8 or 16")
@@ -40,6 +46,22 @@ class Tempo(BaseModel):
     changes: Annotated[list[TempoChange], AfterValidator(_in_order)] = Field(
         default=[], max_length=20000, description="where the tempo changes; empty: one tempo throughout"
     )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _set_before_it_was_said(cls, data: object) -> object:
+        """A tempo kept before sessions said how they know it was set, where it is not the assumed one."""
+        if isinstance(data, dict) and "known" not in data:
+            assumed: tuple[object, ...] = (120.0, 0.0, [], 4, 4)
+            names = ("bpm", "bar_one_s", "changes", "beats_per_bar", "beat_unit")
+            given = tuple(data.get(name, usual) for name, usual in zip(names, assumed, strict=True))
+            return data | {"known": "no" if given == assumed else "set"}
+        return data
+
+    @property
+    def is_known(self) -> bool:
+        """Whether its grid may be used."""
+        return self.known in ("told", "set")
 
     @property
     def bar_beats(self) -> float:
