@@ -22,8 +22,8 @@ FLOORS = {
 }
 # Each package of core leans on those before it only.
 ORDER = [
-    "problem", "time_line", "signal", "pieces", "tempo", "find", "spill", "decide", "sort", "shape",
-    "samples", "layer", "midi", "mix", "session", "gather", "prints", "live", "flow",
+    "problem", "controls", "time_line", "signal", "pieces", "tempo", "find", "spill", "decide", "sort",
+    "shape", "samples", "layer", "midi", "mix", "session", "gather", "prints", "live", "flow",
 ]  # fmt: skip
 OUTSIDE_CORE = {
     "sqlalchemy",

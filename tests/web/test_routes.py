@@ -299,10 +299,11 @@ def test_pictures_come_as_pairs_of_samples(browser: Browser, kick: Path) -> None
 
 
 def test_the_front_ends_types_are_those_of_the_server() -> None:
-    from nubrak.command.interface import environment, schema_text
+    from nubrak.command.interface import environment, generated
     from nubrak.command.places import INTERFACE
 
-    assert schema_text(environment()) == (INTERFACE / "src" / "api" / "schema.ts").read_text()
+    for name, text in generated(environment()).items():
+        assert (INTERFACE / "src" / "api" / name).read_text() == text, name
 
 
 def test_a_folder_of_microphones_becomes_parts_and_pairs(browser: Browser, tmp_path: Path) -> None:

@@ -12,6 +12,7 @@ import sys
 from pathlib import Path
 
 from nubrak.command.debian import CannotInstall, say
+from nubrak.command.limits import limits_text
 from nubrak.command.places import INTERFACE, ROOT
 
 _LEAST_NODE = (20, 19)
@@ -105,19 +106,28 @@ def build() -> Path:
     return out
 
 
-def schema_text(env: dict[str, str]) -> str:
-    """The front end's types, generated from the server's OpenAPI description."""
+def generated(env: dict[str, str]) -> dict[str, str]:
+    """The files that follow from the server's OpenAPI description, by name: types and limits."""
     from nubrak.web.application import make_application
 
-    tool = INTERFACE / "node_modules" / ".bin" / "openapi-typescript"
-    description = json.dumps(make_application().openapi())
+    tools = INTERFACE / "node_modules" / ".bin"
+    description = make_application().openapi()
+    types = _made_by([str(tools / "openapi-typescript")], json.dumps(description), env)
+    limits = _made_by(
+        [str(tools / "prettier"), "--stdin-filepath", "src/api/limits.ts"], limits_text(description), env
+    )
+    return {"schema.ts": types, "limits.ts": limits}
+
+
+def _made_by(command: list[str], text: str, env: dict[str, str]) -> str:
     return subprocess.run(
-        [str(tool)], input=description, env=env, cwd=INTERFACE, capture_output=True, text=True, check=True
+        command, input=text, env=env, cwd=INTERFACE, capture_output=True, text=True, check=True
     ).stdout
 
 
 def write_schema() -> None:
-    """Write ``ui/src/api/schema.ts``."""
-    path = INTERFACE / "src" / "api" / "schema.ts"
-    path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_text(schema_text(install_packages()))
+    """Write ``ui/src/api/schema.ts`` and ``limits.ts``."""
+    folder = INTERFACE / "src" / "api"
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, text in generated(install_packages()).items():
+        (folder / name).write_text(text)

@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { client, take, type Decisions, type FindSettings, type Schema, type Suspect } from '../api/client';
 import { askAlike, newId, useDecisions } from '../api/session';
+import { held, limitOf } from '../api/limit';
 import type { BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { useKeys } from '../shell/useKeys';
@@ -131,7 +132,10 @@ export function Find(props: BenchProps) {
     else useWindow.getState().notify('There is no mark by hand at this place.', true);
   };
   const nudge = (by: number) =>
-    shown && void done({ threshold_db: Math.min(Math.max(Math.round((shown.threshold_db + by) * 10) / 10, -60), 0) });
+    shown &&
+    void done({
+      threshold_db: held(Math.round((shown.threshold_db + by) * 10) / 10, limitOf('FindSettings', 'threshold_db')),
+    });
   const look = (allParts = true) => set({ looking: { allParts, most: 0, skipped: [], at: null }, chosenS: [] });
   const span = document.span ?? null;
   const lookOnly = () =>

@@ -1,3 +1,4 @@
+import { limitOf } from '../api/limit';
 import { Form } from 'react-bootstrap';
 import type { Decisions, FindSettings, SpillMap } from '../api/client';
 import { useSpillMap } from '../api/session';
@@ -15,6 +16,8 @@ interface Props extends BenchProps {
   move: (changes: Partial<FindSettings>) => void;
   done: (changes: Partial<FindSettings>) => Promise<void>;
 }
+
+const MARGIN = limitOf('FindSettings', 'spill_margin_db');
 
 type Following = 'threshold_db' | 'rise_db' | 'hold_off_ms' | 're_arm_db' | 'low_hz' | 'high_hz';
 
@@ -55,11 +58,8 @@ export function FoundBy(props: Props) {
       {material && <p className="about material">{material.about}</p>}
       <Setting
         name="Threshold"
-        unit="dB"
         value={shown?.threshold_db ?? -40}
-        least={-60}
-        most={0}
-        step={0.1}
+        limit={limitOf('FindSettings', 'threshold_db')}
         about={
           suggestion
             ? `suggested ${decibels(suggestion.threshold_db)}${suggestion.gap_db >= 1 ? `, gap ${suggestion.gap_db.toFixed(0)} dB` : ''}`
@@ -84,55 +84,37 @@ export function FoundBy(props: Props) {
       </p>
       <Setting
         name="Rise"
-        unit="dB"
         value={find.rise_db ?? shown?.rise_needed_db ?? 6}
-        least={3}
-        most={40}
-        step={0.5}
+        limit={limitOf('FindSettings', 'rise_db')}
         about={following(find.rise_db) && weighs ? 'weighed with everything else' : 'over what rang just before'}
         {...moving('rise_db')}
       />
       <Setting
         name="Hold-off"
-        unit="ms"
         value={find.hold_off_ms ?? shown?.hold_off_ms ?? 30}
-        least={5}
-        most={200}
-        step={1}
-        digits={0}
+        limit={limitOf('FindSettings', 'hold_off_ms')}
         about="shortest time between two hits"
         {...moving('hold_off_ms')}
       />
       <Setting
         name="Re-arm"
-        unit="dB"
         value={find.re_arm_db ?? shown?.re_arm_db ?? 0}
-        least={0}
-        most={24}
-        step={0.5}
+        limit={limitOf('FindSettings', 're_arm_db')}
         about="fall asked for before the next hit"
         {...moving('re_arm_db')}
       />
       <Setting
         name="Low cut"
-        unit="Hz"
         value={find.low_hz ?? shown?.low_hz ?? 30}
-        least={20}
-        most={18000}
-        step={1}
-        digits={0}
+        limit={limitOf('FindSettings', 'low_hz')}
         logarithmic
         about="on what the detector hears only"
         {...moving('low_hz')}
       />
       <Setting
         name="High cut"
-        unit="Hz"
         value={find.high_hz ?? shown?.high_hz ?? 18000}
-        least={40}
-        most={22000}
-        step={1}
-        digits={0}
+        limit={limitOf('FindSettings', 'high_hz')}
         logarithmic
         about=""
         {...moving('high_hz')}
@@ -151,11 +133,8 @@ export function FoundBy(props: Props) {
         <>
           <Setting
             name="Spill margin"
-            unit="dB"
-            value={find.spill_margin_db ?? 4}
-            least={-12}
-            most={24}
-            step={0.5}
+            value={find.spill_margin_db ?? MARGIN.usual!}
+            limit={MARGIN}
             off={following(find.spill_margin_db)}
             about={leaksSaid(spill.data, props)}
             onMove={(value) => move({ spill_margin_db: value })}
@@ -165,7 +144,7 @@ export function FoundBy(props: Props) {
             <button
               type="button"
               className="plain-act light"
-              onClick={() => void done({ spill_margin_db: following(find.spill_margin_db) ? 4 : null })}
+              onClick={() => void done({ spill_margin_db: following(find.spill_margin_db) ? MARGIN.usual : null })}
             >
               {following(find.spill_margin_db) ? 'Take spill into account' : 'Switch off'}
             </button>
@@ -175,12 +154,8 @@ export function FoundBy(props: Props) {
       )}
       <Setting
         name="Sure to"
-        unit="%"
         value={find.surety_percent ?? 50}
-        least={0}
-        most={95}
-        step={1}
-        digits={0}
+        limit={limitOf('FindSettings', 'surety_percent')}
         about={weighs ? 'all evidence together' : 'not weighed for this material'}
         onMove={(value) => move({ surety_percent: value })}
         onDone={(value) => void done({ surety_percent: value })}

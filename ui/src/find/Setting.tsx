@@ -1,14 +1,13 @@
 import { useState } from 'react';
 import { Form } from 'react-bootstrap';
+import { digitsOf, held, type Limit } from '../api/limit';
 import { useSettled } from './useSettled';
 
 interface Props {
   name: string;
   value: number;
-  unit: string;
-  least: number;
-  most: number;
-  step: number;
+  /** Bounds, step and unit, as the model has them. */
+  limit: Limit;
   digits?: number;
   about: string;
   following?: boolean;
@@ -25,11 +24,8 @@ interface Props {
 export function Setting({
   name,
   value,
-  unit,
-  least,
-  most,
-  step,
-  digits = 1,
+  limit,
+  digits = digitsOf(limit.step),
   about,
   following,
   off,
@@ -38,12 +34,13 @@ export function Setting({
   onDone,
   onFollow,
 }: Props) {
+  const { unit, step, low, high } = limit;
   const [typed, setTyped] = useState<string | null>(null);
   const [moved, setMoved] = useSettled(onDone, 350);
   const shown = moved ?? value;
   const take = () => {
     const number = Number((typed ?? '').replace('−', '-').replace(',', '.'));
-    if (typed !== null && typed.trim() && Number.isFinite(number)) onDone(Math.min(Math.max(number, least), most));
+    if (typed !== null && typed.trim() && Number.isFinite(number)) onDone(held(number, limit));
     setTyped(null);
   };
   const id = `setting-${name.replace(/\W/g, '-').toLowerCase()}`;
@@ -66,13 +63,13 @@ export function Setting({
       </span>
       <Form.Range
         id={id}
-        min={logarithmic ? Math.log2(least) : least}
-        max={logarithmic ? Math.log2(most) : most}
+        min={logarithmic ? Math.log2(low) : low}
+        max={logarithmic ? Math.log2(high) : high}
         step={logarithmic ? 0.01 : step}
         value={logarithmic ? Math.log2(shown) : shown}
         onChange={(event) => {
           const handle = Number(event.target.value);
-          const number = logarithmic ? Math.round(Math.min(Math.max(2 ** handle, least), most)) : handle;
+          const number = logarithmic ? Math.round(held(2 ** handle, limit)) : handle;
           setMoved(number);
           onMove?.(number);
         }}

@@ -1,3 +1,4 @@
+import { limitOf, type Limit } from '../api/limit';
 import { useSettled } from '../find/useSettled';
 import { orderedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
@@ -130,9 +131,7 @@ function Strip({
         <Slide
           label={`Level of ${what}`}
           value={blend[`${side}_db`] ?? 0}
-          least={-60}
-          most={12}
-          step={0.5}
+          limit={limitOf('Blend', `${side}_db`)}
           show={(value) => `${value.toFixed(1).replace('-', '−')} dB`}
           onDone={(value) => change({ [`${side}_db`]: value })}
         />
@@ -141,9 +140,7 @@ function Strip({
         <Slide
           label={`Place of ${what}`}
           value={blend[`${side}_pan`] ?? 0}
-          least={-1}
-          most={1}
-          step={0.05}
+          limit={limitOf('Blend', `${side}_pan`)}
           show={(value) =>
             value === 0 ? 'middle' : `${Math.abs(Math.round(value * 100))} ${value < 0 ? 'left' : 'right'}`
           }
@@ -160,17 +157,13 @@ function Strip({
 function Slide({
   label,
   value,
-  least,
-  most,
-  step,
+  limit,
   show,
   onDone,
 }: {
   label: string;
   value: number;
-  least: number;
-  most: number;
-  step: number;
+  limit: Limit;
   show: (value: number) => string;
   onDone: (value: number) => void;
 }) {
@@ -181,12 +174,12 @@ function Slide({
         type="range"
         className="form-range"
         aria-label={label}
-        min={least}
-        max={most}
-        step={step}
+        min={limit.low}
+        max={limit.high}
+        step={limit.step}
         value={moved ?? value}
         onChange={(event) => setMoved(Number(event.target.value))}
-        onDoubleClick={() => setMoved(0)}
+        onDoubleClick={() => setMoved(limit.usual ?? 0)}
       />
       <span className="number">{show(moved ?? value)}</span>
     </label>

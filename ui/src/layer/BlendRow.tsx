@@ -1,3 +1,4 @@
+import { limitOf } from '../api/limit';
 import { useState } from 'react';
 import { ButtonGroup, ToggleButton } from 'react-bootstrap';
 import { Setting } from '../find/Setting';
@@ -22,28 +23,19 @@ export function BlendRow({
   const change = (changes: Record<string, number | boolean | null>) =>
     void doing.act({ kind: 'set_blend', part_id: partId, changes });
   const stands: Stands = !(blend.recording_on ?? true) ? 'off' : (blend.duck_db ?? 0) < 0 ? 'room' : 'whole';
-  const row = (
-    field: 'duck_db' | 'duck_in_ms' | 'duck_hold_ms' | 'duck_out_ms',
-    name: string,
-    unit: string,
-    least: number,
-    most: number,
-    otherwise: number,
-    about: string,
-  ) => (
-    <Setting
-      key={field}
-      name={name}
-      unit={unit}
-      value={blend[field] ?? otherwise}
-      least={least}
-      most={most}
-      step={1}
-      digits={0}
-      about={about}
-      onDone={(value) => change({ [field]: value })}
-    />
-  );
+  const row = (field: 'duck_db' | 'duck_in_ms' | 'duck_hold_ms' | 'duck_out_ms', name: string, about: string) => {
+    const limit = limitOf('Blend', field);
+    return (
+      <Setting
+        key={field}
+        name={name}
+        limit={limit}
+        value={blend[field] ?? limit.usual!}
+        about={about}
+        onDone={(value) => change({ [field]: value })}
+      />
+    );
+  };
   return (
     <div className="layer-row">
       <div>
@@ -70,30 +62,24 @@ export function BlendRow({
       </div>
       <Setting
         name="Recording level"
-        unit="dB"
         value={blend.recording_db ?? 0}
-        least={-60}
-        most={12}
-        step={0.5}
+        limit={limitOf('Blend', 'recording_db')}
         about="0 dB is as recorded"
         onDone={(value) => change({ recording_db: value })}
       />
       <Setting
         name="All layers"
-        unit="dB"
         value={blend.layers_db ?? 0}
-        least={-60}
-        most={12}
-        step={0.5}
+        limit={limitOf('Blend', 'layers_db')}
         about="together, against the recording"
         onDone={(value) => change({ layers_db: value })}
       />
       {open && (
         <div className="voice">
-          {row('duck_db', 'Down at hits by', 'dB', -60, 0, 0, '−60 dB is silence; its spill stays between hits')}
-          {row('duck_in_ms', 'Fades down in', 'ms', 1, 200, 3, 'before the hit')}
-          {row('duck_hold_ms', 'Stays down for', 'ms', 0, 2000, 120, 'from the hit on')}
-          {row('duck_out_ms', 'Fades up in', 'ms', 1, 2000, 80, 'and is as before')}
+          {row('duck_db', 'Down at hits by', '−60 dB is silence; its spill stays between hits')}
+          {row('duck_in_ms', 'Fades down in', 'before the hit')}
+          {row('duck_hold_ms', 'Stays down for', 'from the hit on')}
+          {row('duck_out_ms', 'Fades up in', 'and is as before')}
           <CutSettings of={blend} what="Recording" change={change} />
           <div className="voice-words">
             <CutSlopes of={blend} what="Recording" change={change} />

@@ -1,3 +1,4 @@
+import { limitOf } from '../api/limit';
 import { Form } from 'react-bootstrap';
 import type { Schema } from '../api/client';
 import { Setting } from '../find/Setting';
@@ -6,25 +7,22 @@ type Cut = Pick<Schema['Blend'], 'low_cut_hz' | 'low_cut_slope' | 'high_cut_hz' 
 type Change = (changes: Record<string, number | null>) => void;
 
 const SIDES = [
-  { side: 'low', field: 'low_cut_hz', least: 20, most: 8000, off: 20, where: 'under' },
-  { side: 'high', field: 'high_cut_hz', least: 100, most: 20000, off: 20000, where: 'over' },
+  { side: 'low', field: 'low_cut_hz', off: 'least', where: 'under' },
+  { side: 'high', field: 'high_cut_hz', off: 'most', where: 'over' },
 ] as const;
 const SLOPES = [6, 12, 24];
 
 /** Where the low and the high cut stand, of a layer or of the recording. */
 export function CutSettings({ of, what, change }: { of: Cut; what: string; change: Change }) {
-  return SIDES.map(({ side, field, least, most, off, where }) => {
+  return SIDES.map(({ side, field, off, where }) => {
     const value = of[field] ?? null;
+    const limit = limitOf('Blend', field);
     return (
       <Setting
         key={field}
         name={what ? `${what} ${side} cut` : `${side === 'low' ? 'Low' : 'High'} cut`}
-        unit="Hz"
-        value={value ?? off}
-        least={least}
-        most={most}
-        step={1}
-        digits={0}
+        limit={limit}
+        value={value ?? limit[off]}
         logarithmic
         off={value === null}
         about={value === null ? 'off' : `${where} it the ${what ? what.toLowerCase() : 'layer'} is silent`}

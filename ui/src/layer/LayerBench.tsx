@@ -1,3 +1,4 @@
+import { limitOf, scaled } from '../api/limit';
 import { useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { client, type Instrument, type Layer, type Schema } from '../api/client';
@@ -273,22 +274,15 @@ function OneLayer({
       </div>
       <Setting
         name={`${name} level`}
-        unit="dB"
         value={layer.level_db ?? -6}
-        least={-60}
-        most={24}
-        step={0.5}
+        limit={limitOf('Layer', 'level_db')}
         about="starts 6 dB under the recording"
         onDone={(value) => change({ level_db: value })}
       />
       <Setting
         name={`${name} follows velocity`}
-        unit="%"
         value={(layer.velocity_amount ?? 1) * 100}
-        least={0}
-        most={200}
-        step={5}
-        digits={0}
+        limit={scaled(limitOf('Layer', 'velocity_amount'), 100, '%')}
         about="100 % keeps the played dynamics"
         onDone={(value) => change({ velocity_amount: value / 100 })}
       />

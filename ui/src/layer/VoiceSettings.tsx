@@ -1,5 +1,7 @@
 import { Form } from 'react-bootstrap';
 import type { Layer, Schema } from '../api/client';
+import { limitOf } from '../api/limit';
+import type { LIMITS } from '../api/limits';
 import { Setting } from '../find/Setting';
 import { CutSettings, CutSlopes } from './Cuts';
 
@@ -9,97 +11,40 @@ interface Props {
 }
 
 interface Row {
-  field: keyof Layer;
+  field: keyof (typeof LIMITS)['Layer'] & keyof Layer;
   name: string;
-  unit: string;
-  least: number;
-  most: number;
-  step: number;
-  digits?: number;
   about: string;
-  /** What stands where nothing is set, and what that means. */
-  off?: { value: number; about: string };
+  /** What it means where nothing is set. */
+  off?: string;
 }
 
 const ROWS: Row[] = [
-  { field: 'tune_semitones', name: 'Tune', unit: 'st', least: -24, most: 24, step: 0.1, about: 'semitones up or down' },
-  {
-    field: 'start_ms',
-    name: 'Start later',
-    unit: 'ms',
-    least: 0,
-    most: 100,
-    step: 0.5,
-    about: 'left out after its attack',
-  },
-  { field: 'attack_ms', name: 'Fade in', unit: 'ms', least: 0, most: 100, step: 0.5, about: 'from its attack on' },
-  {
-    field: 'hold_ms',
-    name: 'Hold',
-    unit: 'ms',
-    least: 0,
-    most: 2000,
-    step: 5,
-    digits: 0,
-    about: 'then it decays',
-    off: { value: 2000, about: 'whole: it rings as recorded' },
-  },
-  {
-    field: 'decay_ms',
-    name: 'Decay',
-    unit: 'ms',
-    least: 1,
-    most: 2000,
-    step: 5,
-    digits: 0,
-    about: 'to 60 dB less, after the hold',
-  },
-  {
-    field: 'fade_ms',
-    name: 'Fade out',
-    unit: 'ms',
-    least: 0,
-    most: 500,
-    step: 1,
-    digits: 0,
-    about: 'where it is cut short or silenced',
-  },
-  {
-    field: 'low_velocity',
-    name: 'From velocity',
-    unit: 'vel',
-    least: 1,
-    most: 127,
-    step: 1,
-    digits: 0,
-    about: 'softer notes: silent',
-  },
-  {
-    field: 'high_velocity',
-    name: 'Up to velocity',
-    unit: 'vel',
-    least: 1,
-    most: 127,
-    step: 1,
-    digits: 0,
-    about: 'harder notes: silent',
-  },
+  { field: 'tune_semitones', name: 'Tune', about: 'semitones up or down' },
+  { field: 'start_ms', name: 'Start later', about: 'left out after its attack' },
+  { field: 'attack_ms', name: 'Fade in', about: 'from its attack on' },
+  { field: 'hold_ms', name: 'Hold', about: 'then it decays', off: 'whole: it rings as recorded' },
+  { field: 'decay_ms', name: 'Decay', about: 'to 60 dB less, after the hold' },
+  { field: 'fade_ms', name: 'Fade out', about: 'where it is cut short or silenced' },
+  { field: 'low_velocity', name: 'From velocity', about: 'softer notes: silent' },
+  { field: 'high_velocity', name: 'Up to velocity', about: 'harder notes: silent' },
 ];
 
 /** How a layer plays its samples. */
 export function VoiceSettings({ layer, change }: Props) {
   return (
     <div className="voice">
-      {ROWS.map(({ field, about, off, ...row }) => {
+      {ROWS.map(({ field, name, about, off }) => {
+        const limit = limitOf('Layer', field);
         const value = layer[field] as number | null | undefined;
         const missing = value === null || value === undefined;
         return (
           <Setting
             key={field}
-            {...row}
-            value={missing ? (off?.value ?? 0) : value}
+            name={name}
+            limit={limit}
+            value={missing ? limit.high : value}
             off={Boolean(off) && missing}
-            about={missing && off ? off.about : about}
+            about={missing && off ? off : about}
             following={!off || missing}
             onFollow={off ? () => change({ [field]: null }) : undefined}
             onDone={(next) => change({ [field]: next })}

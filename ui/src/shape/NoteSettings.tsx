@@ -1,3 +1,4 @@
+import { limitOf } from '../api/limit';
 import { useQuery } from '@tanstack/react-query';
 import { useRef } from 'react';
 import { Form } from 'react-bootstrap';
@@ -128,12 +129,8 @@ export function NoteSettings(props: Props) {
       </div>
       <Setting
         name={shape.length === 'fixed' || !shape.length ? 'Beats' : 'At most'}
-        unit="beats"
         value={shape.length_beats ?? 0.5}
-        least={0.0625}
-        most={4}
-        step={0.0625}
-        digits={3}
+        limit={limitOf('ShapeSettings', 'length_beats')}
         about="0.5 is an eighth"
         onDone={(value) => void done({ length_beats: value })}
       />

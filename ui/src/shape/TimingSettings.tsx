@@ -1,3 +1,4 @@
+import { limitOf, scaled } from '../api/limit';
 import { useState, type ComponentProps } from 'react';
 import { Form } from 'react-bootstrap';
 import { client, type Document, type Schema } from '../api/client';
@@ -102,11 +103,8 @@ export function TimingSettings({ doing, document, partId, name, columns, timing,
       </div>
       <Slide
         name="Swing"
-        unit="%"
         value={grid.swing_percent ?? 50}
-        least={50}
-        most={80}
-        step={0.1}
+        limit={limitOf('Grid', 'swing_percent')}
         about="where every second step stands; 66.7 % as in triplets"
         onSet={(value, ended) => setGrid({ swing_percent: value }, ended)}
       />
@@ -121,23 +119,15 @@ export function TimingSettings({ doing, document, partId, name, columns, timing,
         <div className="step-body">
           <Slide
             name="How far"
-            unit="%"
             value={quantise.strength_percent ?? 100}
-            least={0}
-            most={100}
-            step={1}
-            digits={0}
+            limit={limitOf('Quantise', 'strength_percent')}
             about="100 % puts them on it"
             onSet={(value, ended) => setQuantise({ strength_percent: value }, ended)}
           />
           <Slide
             name="Only within"
-            unit="ms"
             value={quantise.within_ms ?? 200}
-            least={1}
-            most={200}
-            step={1}
-            digits={0}
+            limit={limitOf('Quantise', 'within_ms')}
             off={quantise.within_ms === null || quantise.within_ms === undefined}
             about={quantise.within_ms ? 'strokes further off stay' : 'off: all are drawn'}
             following={!quantise.within_ms}
@@ -146,12 +136,8 @@ export function TimingSettings({ doing, document, partId, name, columns, timing,
           />
           <Slide
             name="Together"
-            unit="ms"
             value={quantise.together_ms ?? 45}
-            least={0}
-            most={120}
-            step={1}
-            digits={0}
+            limit={limitOf('Quantise', 'together_ms')}
             about="closer strokes move as one: flams, drags"
             onSet={(value, ended) => setQuantise({ together_ms: value }, ended)}
           />
@@ -159,12 +145,8 @@ export function TimingSettings({ doing, document, partId, name, columns, timing,
       )}
       <Slide
         name="Shift"
-        unit={samples ? 'samples' : 'ms'}
         value={(timing.shift_ms ?? 0) * (samples ? perMs : 1)}
-        least={samples ? -2400 : -60}
-        most={samples ? 2400 : 60}
-        step={samples ? 1 : 0.1}
-        digits={samples ? 0 : 2}
+        limit={samples ? scaled(limitOf('Timing', 'shift_ms'), perMs, 'samples', 1) : limitOf('Timing', 'shift_ms')}
         about="the whole part earlier or later"
         onSet={(value, ended) => set({ shift_ms: samples ? value / perMs : value }, ended)}
       />
@@ -226,23 +208,15 @@ export function TimingSettings({ doing, document, partId, name, columns, timing,
         <div className="step-body">
           <Slide
             name="Its timing"
-            unit="%"
             value={use.timing_percent ?? 100}
-            least={0}
-            most={150}
-            step={1}
-            digits={0}
+            limit={limitOf('FeelUse', 'timing_percent')}
             about="how far strokes go to where it has them"
             onSet={(value, ended) => set({ feel: { ...use, timing_percent: value } }, ended)}
           />
           <Slide
             name="Its strength"
-            unit="%"
             value={use.strength_percent ?? 100}
-            least={0}
-            most={150}
-            step={1}
-            digits={0}
+            limit={limitOf('FeelUse', 'strength_percent')}
             about="how far velocities go to its accents"
             onSet={(value, ended) => set({ feel: { ...use, strength_percent: value } }, ended)}
           />

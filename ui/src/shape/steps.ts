@@ -1,12 +1,11 @@
+import { limitOf, type Limit } from '../api/limit';
+import type { LIMITS } from '../api/limits';
 import type { Step } from './useShape';
 
 export interface StepSetting {
   field: string;
   name: string;
-  unit: string;
-  least: number;
-  most: number;
-  step: number;
+  limit: Limit;
   about: string;
   /** Empty means: follow what the strokes themselves say. */
   follows?: string;
@@ -18,138 +17,78 @@ interface StepWords {
   settings: StepSetting[];
 }
 
+/** One setting of a step: a number of its model, and what it is called. */
+function at<M extends keyof typeof LIMITS, F extends keyof (typeof LIMITS)[M] & string>(
+  model: M,
+  field: F,
+  name: string,
+  about: string,
+  follows?: string,
+): StepSetting {
+  return { field, name, limit: limitOf(model, field), about, follows };
+}
+
 /** What each step is called, and what can be set of it. What it does is the server's. */
 export const STEPS: Record<Step['kind'], StepWords> = {
   raise: {
     word: 'Raise or lower',
     about: 'all by the same',
-    settings: [{ field: 'by', name: 'By', unit: 'vel', least: -60, most: 60, step: 1, about: 'velocities up or down' }],
+    settings: [at('Raise', 'by', 'By', 'velocities up or down')],
   },
   scale: {
     word: 'Scale',
     about: 'nearer to a pivot, or further from it',
     settings: [
-      {
-        field: 'percent',
-        name: 'Distance',
-        unit: '%',
-        least: 0,
-        most: 200,
-        step: 1,
-        about: 'from the pivot, 100 % as it is',
-      },
-      {
-        field: 'pivot',
-        name: 'Pivot',
-        unit: 'vel',
-        least: 0,
-        most: 127,
-        step: 1,
-        about: 'what stays where it is',
-        follows: 'their mean',
-      },
+      at('Scale', 'percent', 'Distance', 'from the pivot, 100 % as it is'),
+      at('Scale', 'pivot', 'Pivot', 'what stays where it is', 'their mean'),
     ],
   },
   even: {
     word: 'Even out',
     about: 'towards the strokes around, still alive',
     settings: [
-      { field: 'percent', name: 'Drawn by', unit: '%', least: 0, most: 100, step: 1, about: 'towards the local mean' },
-      {
-        field: 'around',
-        name: 'Strokes',
-        unit: '±',
-        least: 1,
-        most: 32,
-        step: 1,
-        about: 'on either side make the mean',
-      },
+      at('EvenOut', 'percent', 'Drawn by', 'towards the local mean'),
+      at('EvenOut', 'around', 'Strokes', 'on either side make the mean'),
     ],
   },
   random: {
     word: 'Vary at random',
     about: 'a little different, the same every time',
     settings: [
-      { field: 'amount', name: 'Up to', unit: 'vel', least: 0, most: 40, step: 1, about: 'softer or louder' },
-      {
-        field: 'seed',
-        name: 'Variant',
-        unit: 'no.',
-        least: 0,
-        most: 99,
-        step: 1,
-        about: 'another number, another pattern',
-      },
+      at('Randomise', 'amount', 'Up to', 'softer or louder'),
+      at('Randomise', 'seed', 'Variant', 'another number, another pattern'),
     ],
   },
   limits: {
     word: 'Floor and ceiling',
     about: 'nothing softer, nothing louder',
     settings: [
-      { field: 'floor', name: 'Floor', unit: 'vel', least: 1, most: 127, step: 1, about: 'softest velocity' },
-      { field: 'ceiling', name: 'Ceiling', unit: 'vel', least: 1, most: 127, step: 1, about: 'loudest velocity' },
+      at('Limits', 'floor', 'Floor', 'softest velocity'),
+      at('Limits', 'ceiling', 'Ceiling', 'loudest velocity'),
     ],
   },
   set: {
     word: 'Set to one value',
     about: 'all the same',
-    settings: [
-      { field: 'velocity', name: 'Velocity', unit: 'vel', least: 1, most: 127, step: 1, about: 'of every one of them' },
-    ],
+    settings: [at('SetTo', 'velocity', 'Velocity', 'of every one of them')],
   },
   ghosts: {
     word: 'Make ghosts',
     about: 'soft, with their relations kept',
-    settings: [
-      {
-        field: 'loudest',
-        name: 'Loudest',
-        unit: 'vel',
-        least: 1,
-        most: 90,
-        step: 1,
-        about: 'the strongest becomes this',
-      },
-    ],
+    settings: [at('Ghosts', 'loudest', 'Loudest', 'the strongest becomes this')],
   },
   recovery: {
     word: 'Recovery',
     about: 'fast repeats weaken as a hand tires',
     settings: [
-      {
-        field: 'depth_percent',
-        name: 'Depth',
-        unit: '%',
-        least: 0,
-        most: 100,
-        step: 1,
-        about: 'what a stroke at once loses',
-      },
-      {
-        field: 'recovery_ms',
-        name: 'Back after',
-        unit: 'ms',
-        least: 20,
-        most: 800,
-        step: 5,
-        about: 'two thirds of it',
-      },
+      at('Recovery', 'depth_percent', 'Depth', 'what a stroke at once loses'),
+      at('Recovery', 'recovery_ms', 'Back after', 'two thirds of it'),
     ],
   },
   accents: {
     word: 'Accents',
     about: 'beats stronger than what lies between',
-    settings: [
-      {
-        field: 'percent',
-        name: 'Amount',
-        unit: '%',
-        least: 0,
-        most: 100,
-        step: 1,
-        about: 'the weakest places lose this',
-      },
-    ],
+    settings: [at('Accents', 'percent', 'Amount', 'the weakest places lose this')],
   },
   line: { word: 'Drawn line', about: 'drawn over the notes', settings: [] },
 };

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
 
+from nubrak.core.controls import control
 from nubrak.core.pieces import MaterialId
 from nubrak.core.time_line import TimeLineS
 
@@ -37,6 +38,7 @@ class FindSettings(BaseModel):
         ge=-96,
         le=0,
         description="the lowest level, in dBFS, at which a candidate counts; empty follows the suggestion",
+        json_schema_extra=control(step=0.1),
     )
     curve: Annotated[list[CurvePoint], AfterValidator(_in_order)] = Field(
         default=[], max_length=500, description="where the threshold follows a fading or growing take"
@@ -52,6 +54,7 @@ class FindSettings(BaseModel):
         ge=5,
         le=500,
         description="the shortest time between two hits, in ms; empty: the piece's own",
+        json_schema_extra=control(high=200),
     )
     re_arm_db: float | None = Field(
         default=None,
@@ -61,6 +64,7 @@ class FindSettings(BaseModel):
             "how far, in dB, the level must fall under a hit before the next can count; empty: the "
             "material's own"
         ),
+        json_schema_extra=control(high=24),
     )
     low_hz: float | None = Field(
         default=None,

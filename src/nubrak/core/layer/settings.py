@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from nubrak.core.controls import control
 from nubrak.core.layer.voice import Voice
 from nubrak.core.samples import Instrument
 from nubrak.core.time_line import TimeLineS
@@ -31,6 +32,7 @@ class Layer(Voice):
         ge=0,
         le=2,
         description="how much level follows velocity: 1 is the published law, 0 not at all",
+        json_schema_extra=control(step=0.05),
     )
     low_velocity: int = Field(default=1, ge=1, le=127, description="it sounds from this velocity on")
     high_velocity: int = Field(default=127, ge=1, le=127, description="and up to this one")

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 from scipy.signal import butter, sosfilt
 
+from nubrak.core.controls import control
 from nubrak.core.samples import Sample
 
 Slope = Literal[6, 12, 24]
@@ -40,20 +41,44 @@ class Voice(Cuts):
         default=0, ge=-4800, le=4800, description="later than its hit, in samples of the session's rate"
     )
     start_ms: float = Field(
-        default=0.0, ge=0, le=2000, description="how much of the sample after its attack is left out"
+        default=0.0,
+        ge=0,
+        le=2000,
+        description="how much of the sample after its attack is left out",
+        json_schema_extra=control(step=0.5, high=100),
     )
     tune_semitones: float = Field(default=0.0, ge=-24, le=24)
-    attack_ms: float = Field(default=0.0, ge=0, le=500, description="fade in from its attack on")
+    attack_ms: float = Field(
+        default=0.0,
+        ge=0,
+        le=500,
+        description="fade in from its attack on",
+        json_schema_extra=control(step=0.5, high=100),
+    )
     hold_ms: float | None = Field(
-        default=None, ge=0, le=10000, description="how long it stays as it is; empty: whole"
+        default=None,
+        ge=0,
+        le=10000,
+        description="how long it stays as it is; empty: whole",
+        json_schema_extra=control(step=5, high=2000),
     )
     decay_ms: float = Field(
-        default=200.0, ge=1, le=10000, description="after the hold, until it is 60 dB down"
+        default=200.0,
+        ge=1,
+        le=10000,
+        description="after the hold, until it is 60 dB down",
+        json_schema_extra=control(step=5, high=2000),
     )
     length: Literal["whole", "note"] = Field(
         default="whole", description="the whole sample, or as long as its note"
     )
-    fade_ms: float = Field(default=15.0, ge=0, le=2000, description="how it goes when it is cut short")
+    fade_ms: float = Field(
+        default=15.0,
+        ge=0,
+        le=2000,
+        description="how it goes when it is cut short",
+        json_schema_extra=control(high=500),
+    )
 
 
 def made_ready(

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 from scipy.signal import sosfilt
 
+from nubrak.core.controls import control
 from nubrak.core.layer import Cuts, cuts
 from nubrak.core.signal import INAUDIBLE, db_to_gain
 
@@ -28,19 +29,24 @@ class Blend(Cuts):
 
     recording_db: float = Field(default=0.0, ge=-60, le=12)
     recording_on: bool = True
-    recording_pan: float = Field(default=0.0, ge=-1, le=1, description="-1 left, 1 right")
+    recording_pan: float = Field(
+        default=0.0, ge=-1, le=1, description="-1 left, 1 right", json_schema_extra=control(step=0.05)
+    )
     recording_solo: bool = Field(
         default=False, description="only what is solo is heard; prints have everything"
     )
     layers_db: float = Field(default=0.0, ge=-60, le=12)
     layers_on: bool = True
-    layers_pan: float = Field(default=0.0, ge=-1, le=1, description="-1 left, 1 right")
+    layers_pan: float = Field(
+        default=0.0, ge=-1, le=1, description="-1 left, 1 right", json_schema_extra=control(step=0.05)
+    )
     layers_solo: bool = Field(default=False, description="only what is solo is heard; prints have everything")
     duck_db: float = Field(
         default=0.0,
         ge=_SILENT_DB,
         le=0,
         description="how far the recording goes down around its hits; -60 is silence",
+        json_schema_extra=control(step=1),
     )
     duck_in_ms: float = Field(default=3.0, ge=0.1, le=200, description="it fades down so long before a hit")
     duck_hold_ms: float = Field(default=120.0, ge=0, le=2000, description="it stays down so long after it")

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.controls import control
 from nubrak.core.decide import MARK_REACH_S, Decisions, Mark
 from nubrak.core.pieces import Piece
 from nubrak.core.shape.steps import AnyStep, stepped
@@ -56,6 +57,7 @@ class ShapeSettings(BaseModel):
         gt=0,
         le=16,
         description="length of a fixed note in beats, and the longest of the others; usual is an eighth",
+        json_schema_extra=control(high=4),
     )
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.controls import control
 from nubrak.core.shape.recovery import recovered
 from nubrak.core.signal import distance_to_nearest
 from nubrak.core.tempo import Tempo, beats_at
@@ -49,46 +50,60 @@ class Raise(Step):
     """Louder or softer, all by the same, so that relations in steps stay."""
 
     kind: Literal["raise"]
-    by: float = Field(default=10, ge=-126, le=126)
+    by: float = Field(default=10, ge=-126, le=126, json_schema_extra=control(low=-60, high=60, unit="vel"))
 
 
 class Scale(Step):
     """Nearer to a pivot, or further from it."""
 
     kind: Literal["scale"]
-    percent: float = Field(default=80, ge=0, le=400)
-    pivot: float | None = Field(default=None, ge=0, le=127, description="empty: their mean")
+    percent: float = Field(default=80, ge=0, le=400, json_schema_extra=control(high=200, unit="%"))
+    pivot: float | None = Field(
+        default=None, ge=0, le=127, description="empty: their mean", json_schema_extra=control(unit="vel")
+    )
 
 
 class SetTo(Step):
     """All the same."""
 
     kind: Literal["set"]
-    velocity: float = Field(default=100, ge=1, le=127)
+    velocity: float = Field(default=100, ge=1, le=127, json_schema_extra=control(unit="vel"))
 
 
 class EvenOut(Step):
     """Drawn towards the mean of the strokes around each: evener, and still alive."""
 
     kind: Literal["even"]
-    percent: float = Field(default=50, ge=0, le=100)
-    around: int = Field(default=4, ge=1, le=64, description="how many strokes on either side make the mean")
+    percent: float = Field(default=50, ge=0, le=100, json_schema_extra=control(unit="%"))
+    around: int = Field(
+        default=4,
+        ge=1,
+        le=64,
+        description="how many strokes on either side make the mean",
+        json_schema_extra=control(high=32, unit="±"),
+    )
 
 
 class Randomise(Step):
     """A little different every time, and the same every time it is made."""
 
     kind: Literal["random"]
-    amount: float = Field(default=6, ge=0, le=64, description="up to so much, softer or louder")
-    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+    amount: float = Field(
+        default=6,
+        ge=0,
+        le=64,
+        description="up to so much, softer or louder",
+        json_schema_extra=control(high=40, unit="vel"),
+    )
+    seed: int = Field(default=1, ge=0, le=2**31 - 1, json_schema_extra=control(high=99, unit="no."))
 
 
 class Limits(Step):
     """A floor and a ceiling."""
 
     kind: Literal["limits"]
-    floor: float = Field(default=20, ge=1, le=127)
-    ceiling: float = Field(default=127, ge=1, le=127)
+    floor: float = Field(default=20, ge=1, le=127, json_schema_extra=control(unit="vel"))
+    ceiling: float = Field(default=127, ge=1, le=127, json_schema_extra=control(unit="vel"))
 
 
 class LinePoint(BaseModel):
@@ -109,7 +124,13 @@ class Ghosts(Step):
     """Turned into ghosts: soft, with their relations kept."""
 
     kind: Literal["ghosts"]
-    loudest: float = Field(default=38, ge=1, le=127, description="the strongest of them becomes this")
+    loudest: float = Field(
+        default=38,
+        ge=1,
+        le=127,
+        description="the strongest of them becomes this",
+        json_schema_extra=control(high=90, unit="vel"),
+    )
 
 
 class Recovery(Step):
@@ -120,7 +141,11 @@ class Recovery(Step):
         default=35, ge=0, le=100, description="how much a stroke right after another loses"
     )
     recovery_ms: float = Field(
-        default=180, ge=10, le=2000, description="after this long two thirds of it are back"
+        default=180,
+        ge=10,
+        le=2000,
+        description="after this long two thirds of it are back",
+        json_schema_extra=control(step=5, low=20, high=800),
     )
 
 
@@ -128,7 +153,13 @@ class Accents(Step):
     """Beats stronger than what lies between them."""
 
     kind: Literal["accents"]
-    percent: float = Field(default=40, ge=0, le=100, description="how much softer the weakest places become")
+    percent: float = Field(
+        default=40,
+        ge=0,
+        le=100,
+        description="how much softer the weakest places become",
+        json_schema_extra=control(unit="%"),
+    )
 
 
 AnyStep = Annotated[

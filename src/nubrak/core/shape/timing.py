@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.controls import control
 from nubrak.core.shape.feel import Feel
 from nubrak.core.tempo import Grid, Tempo, beats_at, seconds_at
 
@@ -27,6 +28,7 @@ class Quantise(BaseModel):
         ge=1,
         le=500,
         description="strokes further from their step are left alone; empty: none is",
+        json_schema_extra=control(high=200),
     )
     together_ms: float = Field(
         default=GESTURE_MS,
@@ -50,7 +52,13 @@ class Timing(BaseModel):
 
     quantise: Quantise | None = None
     feel: FeelUse | None = None
-    shift_ms: float = Field(default=0.0, ge=-500, le=500, description="all of it earlier or later")
+    shift_ms: float = Field(
+        default=0.0,
+        ge=-500,
+        le=500,
+        description="all of it earlier or later",
+        json_schema_extra=control(step=0.1, low=-60, high=60),
+    )
 
 
 def gestures(

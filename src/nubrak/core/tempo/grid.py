@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.controls import control
+
 StepKind = Literal["straight", "triplet", "dotted"]
 _OF_KIND = {"straight": 1.0, "triplet": 2.0 / 3.0, "dotted": 1.5}
 
@@ -24,6 +26,7 @@ class Grid(BaseModel):
         ge=50,
         le=80,
         description="where the second of two steps stands: 50 in the middle, 66.7 as in triplets",
+        json_schema_extra=control(step=0.1),
     )
 
     @property
