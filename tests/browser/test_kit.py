@@ -37,9 +37,9 @@ def test_microphones_become_parts_and_the_map_shows_who_leaks(session: str, page
     page.keyboard.press("Control+z")
     expect(page.get_by_role("button", name=re.compile("Kick Out.wav"))).to_contain_text("same part")
     page.get_by_role("button", name=re.compile("Snare Top.wav")).click()
-    page.keyboard.press("x")
+    page.keyboard.press("Shift+Delete")
     expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text("set aside")
-    page.keyboard.press("x")
+    page.keyboard.press("Shift+Delete")
     page.keyboard.press("v")
     row = page.get_by_test_id("spill-map").get_by_role("row", name=re.compile("^Snare"))
     expect(row).to_contain_text("dB")
@@ -61,7 +61,7 @@ def test_many_at_once_by_hand_and_taken_back_one_by_one(session: str, page: Page
     assert many >= 2
     page.keyboard.press("d")
     expect(page.get_by_test_id("sums")).to_contain_text(f"{10 - many} hit")
-    page.keyboard.press("m")
+    page.keyboard.press("v")
     marks = page.get_by_test_id("marks").locator("li")
     expect(marks).to_have_count(many)
     marks.first.get_by_role("button", name=re.compile("Take back")).click()
@@ -92,7 +92,7 @@ def test_many_at_once_by_hand_and_taken_back_one_by_one(session: str, page: Page
     expect(page.get_by_test_id("sums")).to_contain_text("1 by hand")
 
     # the line bent: a point above the strokes of the beginning loses them, and only them
-    page.keyboard.press("m")
+    page.keyboard.press("v")
     page.keyboard.press("c")
     page.mouse.click(stage["x"] + 70, top + 4)
     page.mouse.click(stage["x"] + stage["width"] * 0.5, stage["y"] + stage["height"] - 120)
@@ -120,9 +120,9 @@ def test_second_look_is_worked_off_with_the_keyboard_to_its_end(session: str, pa
     total = int(re.search(r"of (\d+)", page.get_by_test_id("look-count").inner_text()).group(1))  # type: ignore[union-attr]
     assert total >= 2
     first = page.get_by_test_id("look-reason").inner_text()
-    page.keyboard.press("n")
+    page.keyboard.press("ArrowRight")
     expect(page.get_by_test_id("look-reason")).not_to_have_text(first)
-    page.keyboard.press("b")
+    page.keyboard.press("ArrowLeft")
     expect(page.get_by_test_id("look-reason")).to_have_text(first)
     page.keyboard.press("p")
     expect(page.get_by_role("button", name="Stop")).to_be_visible()

@@ -29,6 +29,10 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
     strokes = decaying_strokes(TIMES, [0.6, 0.15, 0.55, 0.5, 0.6, 0.14, 0.58, 0.52], 3.0)
     page.goto(product.address)
     page.get_by_role("button", name="New session").click()
+    page.wait_for_url("**/gather")
+    page.get_by_label("Tempo, bpm").fill("120")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("tempo-said")).to_contain_text("120.0 bpm")
     page.get_by_test_id("files").set_input_files(str(write_wav(tmp_path / "snare.wav", strokes)))
     expect(page.get_by_role("button", name=re.compile("snare.wav"))).to_contain_text("8 hits", timeout=40000)
     address = page.url.removesuffix("/gather")
@@ -65,7 +69,7 @@ def test_velocities_by_curve_steps_and_hand_and_all_of_it_undone(session: str, p
     page.get_by_label("Distance in %").fill("0")
     page.keyboard.press("Enter")
     expect(page.get_by_test_id("steps")).to_contain_text("0 %")
-    page.keyboard.press("w")
+    page.get_by_role("button", name="Which note", exact=True).click()
     expect(page.get_by_test_id("note-table")).to_contain_text("0:00.5")
     page.wait_for_function(
         "new Set([...document.querySelectorAll('[aria-label^=\"Velocity of\"]')].map((one) => "
@@ -87,9 +91,10 @@ def test_velocities_by_curve_steps_and_hand_and_all_of_it_undone(session: str, p
     page.keyboard.press("b")
     expect(page.get_by_label(re.compile("^Velocity of the note at 0:00.7"))).to_have_value(str(level))
     # a step goes off and on again, and everything goes back
-    page.keyboard.press("v")
+    page.get_by_role("button", name="How hard", exact=True).click()
     page.get_by_label("Scale, on or off").click()
-    page.keyboard.press("w")
+    page.keyboard.press("v")
+    page.keyboard.press("v")
     expect(page.get_by_label(re.compile("^Velocity of the note at 0:00.7"))).to_have_value(str(played[1]))
     for _ in range(8):
         page.keyboard.press("Control+z")
@@ -131,7 +136,7 @@ def test_curve_by_keyboard_and_notes_by_mouse(session: str, page: Page) -> None:
 
 
 def test_timing_to_a_grid_and_a_feel_on_another_part(session: str, page: Page) -> None:
-    page.keyboard.press("t")
+    page.get_by_role("button", name="When", exact=True).click()
     expect(page.get_by_test_id("timing")).to_be_visible()
     page.get_by_label("Name of the feel").fill("lamplighter")
     page.keyboard.press("Enter")
@@ -159,12 +164,12 @@ def test_a_flat_programmed_snare_becomes_alive_in_a_few_keys(
     )
     path = tmp_path / "programmed.mid"
     path.write_bytes(midi_file([Track("Snare", flat)], Tempo(bpm=120)))
-    page.keyboard.press("w")
+    page.get_by_role("button", name="Which note", exact=True).click()
     page.get_by_test_id("midi-parts").set_input_files(str(path))
     part = page.locator(".parts .list-group-item", has_text="Snare 2")
     expect(part).to_contain_text("480")
     part.click()
-    page.keyboard.press("v")
+    page.get_by_role("button", name="How hard", exact=True).click()
     for kind in ("accents", "recovery", "random"):
         page.get_by_test_id("add-step").select_option(kind)
         expect(page.get_by_test_id("steps").locator("li")).to_have_count(
@@ -185,7 +190,7 @@ def test_midi_changed_elsewhere_is_taken_one_by_one_and_in_whole(
     notes[0].velocity, notes[3].velocity, notes[4].note = 11, 22, 40
     path = tmp_path / "edited.mid"
     file.save(str(path))
-    page.keyboard.press("w")
+    page.get_by_role("button", name="Which note", exact=True).click()
     page.get_by_test_id("midi-back").set_input_files(str(path))
     changes = page.get_by_test_id("changes")
     expect(changes).to_contain_text("3 notes came back different")
@@ -236,7 +241,7 @@ def test_notes_go_live_to_the_module_and_to_a_port(session: str, page: Page) -> 
             lambda frame: sent.append(frame if isinstance(frame, bytes) else frame.encode("latin-1")),
         ),
     )
-    page.keyboard.press("w")
+    page.get_by_role("button", name="Which note", exact=True).click()
     page.get_by_label("Send live to").select_option("module")
     expect(page.get_by_label("Send live to")).to_have_value("module")
     page.get_by_label("Send live to").evaluate("(element) => element.blur()")
@@ -268,7 +273,7 @@ def test_a_port_that_cannot_be_had_is_explained(
     page.add_init_script(script)
     page.reload()
     expect(page.get_by_test_id("curve")).to_be_visible()
-    page.keyboard.press("w")
+    page.get_by_role("button", name="Which note", exact=True).click()
     page.get_by_label("Send live to").select_option("find")
     expect(page.locator(".notice").last).to_contain_text(said)
 
@@ -282,7 +287,7 @@ def test_a_port_gets_notes_when_they_are_due(page: Page, session: str) -> None:
     """)
     page.reload()
     expect(page.get_by_test_id("curve")).to_be_visible()
-    page.keyboard.press("w")
+    page.get_by_role("button", name="Which note", exact=True).click()
     page.get_by_label("Send live to").select_option("find")
     expect(page.get_by_label("Send live to").locator("option", has_text="Pit drum machine")).to_have_count(1)
     page.get_by_label("Send live to").select_option("p1")
@@ -303,7 +308,7 @@ def test_a_port_gets_notes_when_they_are_due(page: Page, session: str) -> None:
 
 
 def test_midi_is_dragged_out_as_a_file(session: str, page: Page) -> None:
-    page.keyboard.press("w")
+    page.get_by_role("button", name="Which note", exact=True).click()
     dragged = page.locator(".drag-file").first.evaluate("""(element) => {
       const transfer = new DataTransfer();
       element.dispatchEvent(new DragEvent('dragstart', {bubbles: true, dataTransfer: transfer}));

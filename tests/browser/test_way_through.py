@@ -58,7 +58,7 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(
     expect(page.get_by_role("radio", name="Kick")).to_have_attribute("aria-checked", "true")
 
     # the piece by one keystroke, and undone
-    page.keyboard.press("f")
+    page.keyboard.press("Shift+F")
     expect(lane).to_contain_text("Floor tom")
     page.keyboard.press("Control+z")
     expect(lane).to_contain_text("Kick")
@@ -180,14 +180,14 @@ def test_two_windows_on_one_session_catch_up(product: Product, page: Page, kick:
     other = page.context.new_page()
     other.goto(page.url)
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("8 hits")
-    page.keyboard.press("s")
+    page.keyboard.press("Shift+S")
     expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
     # An edit made on a stale revision is done on top of the other window's.
     other.route("**/events", lambda route: route.abort())
     other.reload()
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
-    page.keyboard.press("t")
+    page.keyboard.press("Shift+T")
     expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Rack tom")
     other.get_by_label("Tempo, bpm").fill("101")
     other.get_by_label("Tempo, bpm").press("Enter")
@@ -207,7 +207,7 @@ def test_what_changes_while_a_window_opens_is_not_missed(product: Product, page:
     other.route("**/events", lambda route: held.append(route))
     other.goto(page.url)
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("8 hits")
-    page.keyboard.press("s")
+    page.keyboard.press("Shift+S")
     expect(page.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Snare")
     expect(other.get_by_role("button", name=re.compile("Kick in.wav"))).to_contain_text("Kick in.wav")
     for route in held:

@@ -1,10 +1,10 @@
+import { KeyOf } from '../commands/KeyOf';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { client, take, type Decisions, type FindSettings, type Schema, type Suspect } from '../api/client';
 import { askAlike, newId, useDecisions } from '../api/session';
 import { held, limitOf } from '../api/limit';
 import type { BenchProps } from '../shell/bench';
-import { Key } from '../shell/Key';
-import { useKeys } from '../shell/useKeys';
+import { useCommands } from '../commands/useCommands';
 import { fitView, useWindow, viewShowing } from '../state/window';
 import { clock, firstAt } from '../timeline/axes';
 import { Stage } from '../timeline/Stage';
@@ -159,28 +159,28 @@ export function Find(props: BenchProps) {
       useWindow.getState().notify(error instanceof Error ? error.message : String(error));
     }
   };
-  useKeys({
-    ArrowRight: () => step(1, false),
-    ArrowLeft: () => step(-1, false),
-    'Shift+ArrowRight': () => step(1, true),
-    'Shift+ArrowLeft': () => step(-1, true),
-    'Alt+ArrowRight': () => shift(NUDGE_S),
-    'Alt+ArrowLeft': () => shift(-NUDGE_S),
-    ArrowUp: () => nudge(0.5),
-    ArrowDown: () => nudge(-0.5),
-    k: () => mark('keep'),
-    d: () => mark('drop'),
-    a: add,
-    e: () => void alike(),
-    u: unmark,
-    q: () => look(),
-    w: lookOnly,
-    y: () => void bestBar(),
-    c: () => set({ drawing: !useWindow.getState().drawing }),
-    m: () => setSide((now) => (now === 'marks' ? 'settings' : 'marks')),
-    t: () => set({ trigger: !useWindow.getState().trigger, hearing: 'both' }),
-    h: () => set({ detector: !useWindow.getState().detector }),
-    Escape: () => set({ selectedS: null, chosenS: [], drawing: false }),
+  useCommands({
+    next: () => step(1, false),
+    previous: () => step(-1, false),
+    nextAny: () => step(1, true),
+    previousAny: () => step(-1, true),
+    later: () => shift(NUDGE_S),
+    earlier: () => shift(-NUDGE_S),
+    up: () => nudge(0.5),
+    down: () => nudge(-0.5),
+    keep: () => mark('keep'),
+    drop: () => mark('drop'),
+    add: add,
+    similar: () => void alike(),
+    takeBack: unmark,
+    secondLook: () => look(),
+    onlyLoop: lookOnly,
+    bestBar: () => void bestBar(),
+    draw: () => set({ drawing: !useWindow.getState().drawing }),
+    view: () => setSide((now) => (now === 'marks' ? 'settings' : 'marks')),
+    ticks: () => set({ trigger: !useWindow.getState().trigger, hearing: 'both' }),
+    detector: () => set({ detector: !useWindow.getState().detector }),
+    leave: () => set({ selectedS: null, chosenS: [], drawing: false }),
   });
   useEffect(() => () => set({ looking: null, trigger: false, detector: false, drawing: false, chosenS: [] }), [set]);
   const onThreshold = useCallback(
@@ -276,25 +276,25 @@ export function Find(props: BenchProps) {
             </p>
             <div className="acts">
               <button type="button" className="look-act" onClick={() => look()} data-testid="second-look-open">
-                <Key>Q</Key> Second look <b className="number">{inAll}</b>
+                <KeyOf of="secondLook" /> Second look <b className="number">{inAll}</b>
               </button>
               <button type="button" className="plain-act" onClick={() => step(-1, false)} aria-label="Previous hit">
-                <Key>←</Key>
+                <KeyOf of="previous" />
               </button>
               <button type="button" className="plain-act" onClick={() => step(1, false)}>
-                <Key>→</Key> Hit to hit
+                <KeyOf of="next" /> Hit to hit
               </button>
               <button type="button" className="plain-act" onClick={() => mark('keep')}>
-                <Key>K</Key> Keep
+                <KeyOf of="keep" /> Keep
               </button>
               <button type="button" className="plain-act" onClick={() => mark('drop')}>
-                <Key>D</Key> Drop
+                <KeyOf of="drop" /> Drop
               </button>
               <button type="button" className="plain-act" onClick={add}>
-                <Key>A</Key> Add
+                <KeyOf of="add" /> Add
               </button>
               <button type="button" className="plain-act" onClick={() => void alike()}>
-                <Key>E</Key> All alike
+                <KeyOf of="similar" /> All alike
               </button>
               <button
                 type="button"
@@ -302,13 +302,13 @@ export function Find(props: BenchProps) {
                 aria-pressed={trigger}
                 onClick={() => set({ trigger: !trigger, hearing: 'both' })}
               >
-                <Key>T</Key> {trigger ? 'Ticks on' : 'Ticks'}
+                <KeyOf of="ticks" /> {trigger ? 'Ticks on' : 'Ticks'}
               </button>
               <button type="button" className="plain-act" onClick={lookOnly} disabled={!span && !loop}>
-                <Key>W</Key> {span ? 'Everything' : 'Only the loop'}
+                <KeyOf of="onlyLoop" /> {span ? 'Everything' : 'Only the loop'}
               </button>
               <button type="button" className="plain-act" onClick={() => void bestBar()}>
-                <Key>Y</Key> Best bar
+                <KeyOf of="bestBar" /> Best bar
               </button>
             </div>
             <Legend head={piece.head} ink={piece.ink} />
@@ -326,7 +326,7 @@ export function Find(props: BenchProps) {
             Found by
           </button>
           <button type="button" className="plain-act" aria-pressed={side === 'marks'} onClick={() => setSide('marks')}>
-            <Key>M</Key> By hand {byHand || ''}
+            <KeyOf of="view" /> By hand {byHand || ''}
           </button>
         </div>
         {side === 'marks' ? (

@@ -1,9 +1,9 @@
+import { KeyOf } from '../commands/KeyOf';
 import { limitOf } from '../api/limit';
 import { Form } from 'react-bootstrap';
 import type { Decisions, FindSettings, SpillMap } from '../api/client';
 import { useSpillMap } from '../api/session';
 import { notedParts, type BenchProps } from '../shell/bench';
-import { Key } from '../shell/Key';
 import { useWindow } from '../state/window';
 import { decibels } from '../timeline/axes';
 import { Setting } from './Setting';
@@ -74,7 +74,7 @@ export function FoundBy(props: Props) {
           aria-pressed={drawing}
           onClick={() => set({ drawing: !drawing })}
         >
-          <Key>C</Key> {drawing ? 'Done bending' : points.length ? `Bent at ${points.length}` : 'Bend the line'}
+          <KeyOf of="draw" /> {drawing ? 'Done bending' : points.length ? `Bent at ${points.length}` : 'Bend the line'}
         </button>
         {points.length > 0 && (
           <button type="button" className="plain-act light" onClick={() => void done({ curve: [] })}>
@@ -126,7 +126,7 @@ export function FoundBy(props: Props) {
           aria-pressed={detector}
           onClick={() => set({ detector: !detector })}
         >
-          <Key>H</Key> {detector ? 'Hearing the detector' : 'Hear the detector'}
+          <KeyOf of="detector" /> {detector ? 'Hearing the detector' : 'Hear the detector'}
         </button>
       </p>
       {several && (

@@ -1,3 +1,5 @@
+import type { CommandId } from '../commands/catalogue';
+import { KeyOf } from '../commands/KeyOf';
 import { useEffect, useMemo, useState } from 'react';
 import type { LookPlace } from '../api/client';
 import { useSecondLook } from '../api/session';
@@ -5,7 +7,7 @@ import { newId } from '../api/session';
 import { notedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
-import { useKeys } from '../shell/useKeys';
+import { useCommands } from '../commands/useCommands';
 import { fitView, useWindow } from '../state/window';
 import { clock } from '../timeline/axes';
 import { Close } from './Close';
@@ -92,20 +94,20 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
   useEffect(() => () => set({ listenPart: null }), [set]);
   const others = notedParts(document, pieces).filter(([id]) => id !== place?.part_id);
   const leave = () => set({ looking: null, selectedS: null });
-  useKeys({
-    k: () => void mark('keep'),
-    d: () => void mark('drop'),
-    g: () => setGivingAt(giving ? null : at),
-    n: skip,
-    b: back,
-    p: () => listen(place?.part_id),
-    o: () => listen(place?.suspect?.part_id),
-    q: leave,
-    Escape: () => (giving ? setGivingAt(null) : leave()),
-    ...(giving
-      ? Object.fromEntries(others.slice(0, 9).map(([id], number) => [String(number + 1), () => void giveTo(id)]))
-      : {}),
-  });
+  const commands = {
+    keep: () => void mark('keep'),
+    drop: () => void mark('drop'),
+    give: () => setGivingAt(giving ? null : at),
+    next: skip,
+    previous: back,
+    hearIts: () => listen(place?.part_id),
+    hearOther: () => listen(place?.suspect?.part_id),
+    secondLook: leave,
+    leave: () => (giving ? setGivingAt(null) : leave()),
+  };
+  // While it is asked to whom, the numbers beside the parts answer.
+  const numbers = others.slice(0, 9).map(([id], number) => [String(number + 1), () => void giveTo(id)]);
+  useCommands(commands, giving ? Object.fromEntries(numbers) : {});
 
   const scope = (
     <button
@@ -147,7 +149,7 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
               </button>
             )}
             <button type="button" className="plain-act" onClick={leave}>
-              <Key>Q</Key> Back to the field
+              <KeyOf of="secondLook" /> Back to the field
             </button>
             {scope}
           </div>
@@ -192,22 +194,22 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
         ) : (
           <div className="acts">
             <button type="button" className="plain-act" onClick={() => void mark('keep')}>
-              <Key>K</Key> {place.counts ? 'Keep' : 'It is a hit'}
+              <KeyOf of="keep" /> {place.counts ? 'Keep' : 'It is a hit'}
             </button>
             <button type="button" className="plain-act" onClick={() => void mark('drop')}>
-              <Key>D</Key> {place.counts ? 'Drop' : 'Leave it out'}
+              <KeyOf of="drop" /> {place.counts ? 'Drop' : 'Leave it out'}
             </button>
             <button type="button" className="plain-act" onClick={() => setGivingAt(at)} disabled={!others.length}>
-              <Key>G</Key> Give to…
+              <KeyOf of="give" /> Give to…
             </button>
             <button type="button" className="plain-act" onClick={skip}>
-              <Key>N</Key> Skip
+              <KeyOf of="next" /> Skip
             </button>
             <button type="button" className="plain-act" onClick={back}>
-              <Key>B</Key> Back
+              <KeyOf of="previous" /> Back
             </button>
             <button type="button" className="plain-act" onClick={leave}>
-              <Key>Q</Key> Leave
+              <KeyOf of="secondLook" /> Leave
             </button>
           </div>
         )}
@@ -218,7 +220,7 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
             source={source}
             ink={piece.ink}
             name={`${place.part_name} microphone`}
-            listenKey="P"
+            command="hearIts"
             onListen={() => listen(place.part_id)}
             aboutS={place.time_s}
             markS={place.time_s}
@@ -229,7 +231,7 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
             source={theirs}
             ink={theirPiece.ink}
             name={`${suspect.name}, struck ${Math.abs(lag).toFixed(1)} ms ${lag >= 0 ? 'before' : 'after'}`}
-            listenKey="O"
+            command="hearOther"
             onListen={() => listen(suspect.part_id)}
             aboutS={place.time_s}
             markS={suspect.time_s}
@@ -248,7 +250,7 @@ function Pair({
   name,
   aboutS,
   markS,
-  listenKey,
+  command,
   onListen,
 }: {
   source: Parameters<typeof Close>[0]['source'];
@@ -256,7 +258,7 @@ function Pair({
   name: string;
   aboutS: number;
   markS: number;
-  listenKey: string;
+  command: CommandId;
   onListen: () => void;
 }) {
   return (
@@ -265,7 +267,7 @@ function Pair({
       <Close {...{ source, ink, aboutS, markS }} reachS={FAR_S} label={`${name}, one second to both sides`} />
       <figcaption>
         <button type="button" className="plain-act" onClick={onListen}>
-          <Key>{listenKey}</Key> {name}
+          <KeyOf of={command} /> {name}
         </button>
         <span className="number">± 60 ms</span>
         <span className="number">± 1 s</span>

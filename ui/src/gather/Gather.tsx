@@ -1,9 +1,12 @@
+import { KeyOf } from '../commands/KeyOf';
 import { useCallback, useMemo, useRef, useState } from 'react';
 import { Button, ProgressBar } from 'react-bootstrap';
 import { orderedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
-import { useKeys, type Keys } from '../shell/useKeys';
+import { pieceKey } from '../commands/catalogue';
+import { useCommands } from '../commands/useCommands';
+import type { Keys } from '../commands/useKeys';
 import { useWindow } from '../state/window';
 import { Lane } from '../timeline/Lane';
 import { Company } from './Company';
@@ -46,16 +49,17 @@ export function Gather(props: BenchProps) {
     const next = rows[Math.min(Math.max(index + by, 0), rows.length - 1)];
     if (next) choose(next.id, next.source);
   };
-  const letters: Keys = Object.fromEntries(library.pieces.map((piece) => [piece.key, () => setPiece(piece.id)]));
-  useKeys({
-    ...(part ? letters : {}),
-    ArrowDown: () => step(1),
-    ArrowUp: () => step(-1),
-    Delete: remove,
-    Backspace: remove,
-    x: () => void aside(),
-    v: () => setMapShown((now) => !now),
-  });
+  const letters: Keys = Object.fromEntries(
+    library.pieces.map((piece) => [pieceKey(piece.key), () => void setPiece(piece.id)]),
+  );
+  const commands = {
+    down: () => step(1),
+    up: () => step(-1),
+    takeOut: remove,
+    setAside: () => void aside(),
+    view: () => setMapShown((now) => !now),
+  };
+  useCommands(commands, part ? letters : {});
 
   const waiting = Object.entries(uploads);
   const analysing = overview?.parts.some((line) => line.progress < 1) ?? false;
@@ -70,7 +74,7 @@ export function Gather(props: BenchProps) {
               Sources
             </button>
             <button type="button" className="plain-act" aria-pressed={mapShown} onClick={() => setMapShown(true)}>
-              <Key>V</Key> Spill map
+              <KeyOf of="view" /> Spill map
             </button>
           </div>
           {analysing && (
@@ -212,10 +216,10 @@ export function Gather(props: BenchProps) {
             <Company {...props} partId={partId} part={part} sourceId={chosen} />
             <p className="source-acts">
               <button type="button" className="plain-act" onClick={() => void aside()}>
-                <Key>X</Key> {source.aside ? 'Take it up again' : 'Set it aside'}
+                <KeyOf of="setAside" /> {source.aside ? 'Take it up again' : 'Set it aside'}
               </button>
               <button type="button" className="plain-act" onClick={remove}>
-                <Key>Del</Key> Take it out
+                <KeyOf of="takeOut" /> Take it out
               </button>
             </p>
           </>
@@ -227,7 +231,7 @@ export function Gather(props: BenchProps) {
             <PieceList library={library} chosen={part.piece} onChoose={setPiece} />
             <p className="source-acts">
               <button type="button" className="plain-act" onClick={remove}>
-                <Key>Del</Key> Take it out
+                <KeyOf of="takeOut" /> Take it out
               </button>
             </p>
           </>
@@ -261,7 +265,7 @@ function PieceList({
           className={piece.id === chosen ? 'chosen' : ''}
           onClick={() => onChoose(piece.id)}
         >
-          <PieceMark piece={piece} /> {piece.name} <Key>{piece.key.toUpperCase()}</Key>
+          <PieceMark piece={piece} /> {piece.name} <Key>{`⇧${piece.key.toUpperCase()}`}</Key>
         </button>
       ))}
     </div>

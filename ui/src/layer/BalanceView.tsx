@@ -1,7 +1,7 @@
+import { KeyOf } from '../commands/KeyOf';
 import { limitOf, type Limit } from '../api/limit';
 import { useSettled } from '../find/useSettled';
 import { orderedParts, type BenchProps } from '../shell/bench';
-import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
 import { useWindow } from '../state/window';
 import { useMeters, type Level } from './useMeters';
@@ -72,7 +72,7 @@ export function BalanceView({
       <p className="about">
         Solo is for listening: prints have everything that is not muted.{' '}
         <button type="button" className="plain-act" onClick={onClose}>
-          <Key>B</Key> back to the notes
+          <KeyOf of="view" /> back to the notes
         </button>
       </p>
     </div>

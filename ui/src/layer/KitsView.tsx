@@ -1,9 +1,9 @@
+import { KeyOf } from '../commands/KeyOf';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Button, Form } from 'react-bootstrap';
 import { client, take, type Instrument, type Piece, type Schema } from '../api/client';
 import { newId } from '../api/session';
-import { Key } from '../shell/Key';
 import { useWindow } from '../state/window';
 import { InstrumentEditor } from './InstrumentEditor';
 import type { Came } from './samples';
@@ -243,7 +243,7 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
       <p className="about">
         A session keeps its own copy of what it uses: a kit may be changed or deleted, and sessions sound as before.{' '}
         <button type="button" className="plain-act" onClick={onClose}>
-          <Key>E</Key> back to the notes
+          <KeyOf of="view" /> back to the notes
         </button>
       </p>
     </div>

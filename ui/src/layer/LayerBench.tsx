@@ -1,3 +1,4 @@
+import { KeyOf } from '../commands/KeyOf';
 import { limitOf, scaled } from '../api/limit';
 import { useState } from 'react';
 import { Form } from 'react-bootstrap';
@@ -5,9 +6,7 @@ import { client, type Instrument, type Layer, type Schema } from '../api/client'
 import { newId, useDecisions } from '../api/session';
 import { Setting } from '../find/Setting';
 import type { BenchProps } from '../shell/bench';
-import { Key } from '../shell/Key';
-import { useKeys } from '../shell/useKeys';
-import { useWindow } from '../state/window';
+import { useCommands } from '../commands/useCommands';
 import { Stage } from '../timeline/Stage';
 import { BalanceView } from './BalanceView';
 import { BlendRow } from './BlendRow';
@@ -18,7 +17,14 @@ import { Sounds } from './Sounds';
 import { useLock, useOverlay } from './useLock';
 import { VoiceSettings } from './VoiceSettings';
 
-type Large = 'notes' | 'overlay' | 'balance' | 'kits';
+const VIEWS = ['notes', 'overlay', 'balance', 'kits'] as const;
+type Large = (typeof VIEWS)[number];
+
+/** The view after one, of those that show something. */
+const nextView = (now: Large, layered: boolean): Large => {
+  const shown = VIEWS.filter((one) => one !== 'overlay' || layered);
+  return shown[(shown.indexOf(now) + 1) % shown.length]!;
+};
 
 /** Layer: what shall sound? The notes large, the part's layers under them, the sounds to choose from beside. */
 export function LayerBench(props: BenchProps) {
@@ -26,7 +32,6 @@ export function LayerBench(props: BenchProps) {
   const about = overview?.parts.find((one) => one.part_id === partId);
   const ready = (about?.progress ?? 0) >= 1;
   const decided = useDecisions(doing.id, partId, revision, ready);
-  const set = useWindow((state) => state.set);
   const layers = Object.entries(part?.layers ?? {});
   const [large, setLarge] = useState<Large>('notes');
   const turn = (to: Large) => setLarge((now) => (now === to ? 'notes' : to));
@@ -69,20 +74,16 @@ export function LayerBench(props: BenchProps) {
     setLayer({ polarity: found.polarity, offset_samples: found.offset_samples, each: each ? single : [] });
   };
   const nudge = (by: number) => layer && setLayer({ offset_samples: (layer.offset_samples ?? 0) + by });
-  useKeys({
-    k: () => takeLock(false),
-    j: () => takeLock(true),
-    o: () => turn('overlay'),
-    b: () => turn('balance'),
-    e: () => turn('kits'),
-    g: () => set({ matched: !useWindow.getState().matched }),
-    d: () => set({ drumsOnly: !useWindow.getState().drumsOnly }),
-    i: () => layer && setLayer({ polarity: layer.polarity === -1 ? 1 : -1 }),
-    'Alt+ArrowRight': () => nudge(1),
-    'Alt+ArrowLeft': () => nudge(-1),
-    'Alt+Shift+ArrowRight': () => nudge(10),
-    'Alt+Shift+ArrowLeft': () => nudge(-10),
-    Tab: () => {
+  useCommands({
+    lock: () => takeLock(false),
+    lockEach: () => takeLock(true),
+    view: () => setLarge((now) => nextView(now, layer !== undefined)),
+    turnRound: () => layer && setLayer({ polarity: layer.polarity === -1 ? 1 : -1 }),
+    later: () => nudge(1),
+    earlier: () => nudge(-1),
+    laterFar: () => nudge(10),
+    earlierFar: () => nudge(-10),
+    nextLayer: () => {
       const index = layers.findIndex(([id]) => id === layerId);
       setChosenLayer(layers[(index + 1) % Math.max(layers.length, 1)]?.[0] ?? null);
     },
@@ -149,10 +150,10 @@ export function LayerBench(props: BenchProps) {
                   onClick={() => takeLock(false)}
                   aria-pressed={inPlace(layer, locked.data)}
                 >
-                  <Key>K</Key> {inPlace(layer, locked.data) ? 'Locked' : 'Lock it'}
+                  <KeyOf of="lock" /> {inPlace(layer, locked.data) ? 'Locked' : 'Lock it'}
                 </button>
                 <button type="button" className="plain-act" disabled={!locked.data} onClick={() => takeLock(true)}>
-                  <Key>J</Key> Hit by hit{layer.each?.length ? ', on' : ''}
+                  <KeyOf of="lockEach" /> Hit by hit{layer.each?.length ? ', on' : ''}
                 </button>
                 <button
                   type="button"
@@ -160,20 +161,20 @@ export function LayerBench(props: BenchProps) {
                   aria-pressed={large === 'overlay'}
                   onClick={() => turn('overlay')}
                 >
-                  <Key>O</Key> {large === 'overlay' ? 'Notes' : 'All hits over each other'}
+                  <KeyOf of="view" /> {large === 'overlay' ? 'Notes' : 'All hits over each other'}
                 </button>
                 <button
                   type="button"
                   className="plain-act"
                   onClick={() => setLayer({ polarity: layer.polarity === -1 ? 1 : -1 })}
                 >
-                  <Key>I</Key> Turn round
+                  <KeyOf of="turnRound" /> Turn round
                 </button>
                 <button type="button" className="plain-act" onClick={() => nudge(-1)} aria-label="One sample earlier">
-                  <Key>Alt ←</Key>
+                  <KeyOf of="earlier" />
                 </button>
                 <button type="button" className="plain-act" onClick={() => nudge(1)} aria-label="One sample later">
-                  <Key>Alt →</Key> {samplesSaid(layer.offset_samples ?? 0)}
+                  <KeyOf of="later" /> {samplesSaid(layer.offset_samples ?? 0)}
                 </button>
               </div>
             </div>

@@ -1,3 +1,4 @@
+import { KeyOf } from '../commands/KeyOf';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { Button, Form, ProgressBar } from 'react-bootstrap';
@@ -6,7 +7,7 @@ import { useDrop, SAMPLES } from '../gather/useDrop';
 import type { BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
-import { useKeys } from '../shell/useKeys';
+import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
 import { takeSamples, type Came } from './samples';
 import { useSuits, type Order } from './useSuits';
@@ -62,13 +63,13 @@ export function Sounds(props: Props) {
     set({ tried: null });
   };
   const leave = () => set({ tried: null });
-  useKeys({
-    ArrowDown: () => step(1),
-    ArrowUp: () => step(-1),
-    Enter: () => takeIt(false),
-    'Shift+Enter': () => takeIt(true),
-    Escape: leave,
-    '/': () => search.current?.focus(),
+  useCommands({
+    down: () => step(1),
+    up: () => step(-1),
+    take: () => takeIt(false),
+    takeBeside: () => takeIt(true),
+    leave: leave,
+    search: () => search.current?.focus(),
   });
   useEffect(() => leave, [partId]); // eslint-disable-line react-hooks/exhaustive-deps
   // The first sounds of the list are made ready before anybody steps to them.
@@ -115,10 +116,10 @@ export function Sounds(props: Props) {
         <span>Sounds</span>
         <span className="views">
           <button type="button" className="plain-act" aria-pressed={shown === 'balance'} onClick={onBalance}>
-            <Key>B</Key> balance
+            <KeyOf of="view" /> balance
           </button>
           <button type="button" className="plain-act" aria-pressed={shown === 'kits'} onClick={onKits}>
-            <Key>E</Key> kits
+            <KeyOf of="view" /> kits
           </button>
         </span>
       </div>
@@ -194,13 +195,13 @@ export function Sounds(props: Props) {
       </div>
       {triedNow ? (
         <p className="about trying" role="status" data-testid="trying">
-          Trying <strong>{triedNow}</strong>. <Key>Enter</Key> takes it, with <Key>Shift</Key> beside the others,{' '}
-          <Key>Esc</Key> leaves it.
+          Trying <strong>{triedNow}</strong>. <KeyOf of="take" /> takes it, with <Key>Shift</Key> beside the others,{' '}
+          <KeyOf of="leave" /> leaves it.
         </p>
       ) : (
         <p className="about trying">
-          <Key>↑</Key>
-          <Key>↓</Key> try them while it plays, locked and at one level.
+          <KeyOf of="up" />
+          <KeyOf of="down" /> try them while it plays, locked and at one level.
         </p>
       )}
       <OwnSamples over={over} share={share} onFiles={(files) => void takeFiles(files)} />

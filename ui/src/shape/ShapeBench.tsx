@@ -1,9 +1,9 @@
+import { KeyOf } from '../commands/KeyOf';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { client, take, type Schema } from '../api/client';
 import { newId } from '../api/session';
 import type { BenchProps } from '../shell/bench';
-import { Key } from '../shell/Key';
-import { useKeys } from '../shell/useKeys';
+import { useCommands } from '../commands/useCommands';
 import { useWindow, viewShowing } from '../state/window';
 import { clock } from '../timeline/axes';
 import { ChangesBack } from './ChangesBack';
@@ -19,10 +19,10 @@ import { LETTERS } from './letters';
 import { VelocityField, type LinePoint } from './VelocityField';
 
 type Side = 'hard' | 'when' | 'which';
-const SIDES: [Side, string, string][] = [
-  ['hard', 'V', 'How hard'],
-  ['when', 'T', 'When'],
-  ['which', 'W', 'Which note'],
+const SIDES: [Side, string][] = [
+  ['hard', 'How hard'],
+  ['when', 'When'],
+  ['which', 'Which note'],
 ];
 const NUDGE_S = 0.001;
 const STILL_GOING_MS = 900;
@@ -148,29 +148,27 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
       notify(error instanceof Error ? error.message : String(error));
     }
   };
-  useKeys({
-    ArrowRight: () => step(1),
-    ArrowLeft: () => step(-1),
-    ArrowUp: () => louder(1),
-    ArrowDown: () => louder(-1),
-    'Shift+ArrowUp': () => louder(10),
-    'Shift+ArrowDown': () => louder(-10),
-    'Alt+ArrowRight': () => nudge(NUDGE_S),
-    'Alt+ArrowLeft': () => nudge(-NUDGE_S),
-    'Ctrl+a': () => columns && set({ chosenS: columns.time_s.map((_, i) => placeOf(columns, i)), selectedS: null }),
-    v: () => setSide('hard'),
-    t: () => setSide('when'),
-    w: () => setSide('which'),
-    b: () => set({ before: !useWindow.getState().before }),
-    d: () => setDrawing((now) => !now),
-    g: () => addStep('ghosts'),
-    e: () => addStep('even'),
-    p: () => repeat(null),
-    c: () => repeat(useWindow.getState().playheadS),
-    m: () => setTimes((now) => (now >= 16 ? 1 : now * 2)),
-    u: takeBack,
-    Delete: remove,
-    Escape: () => {
+  useCommands({
+    next: () => step(1),
+    previous: () => step(-1),
+    up: () => louder(1),
+    down: () => louder(-1),
+    upFar: () => louder(10),
+    downFar: () => louder(-10),
+    later: () => nudge(NUDGE_S),
+    earlier: () => nudge(-NUDGE_S),
+    chooseAll: () => columns && set({ chosenS: columns.time_s.map((_, i) => placeOf(columns, i)), selectedS: null }),
+    view: () => setSide((now) => SIDES[(SIDES.findIndex(([one]) => one === now) + 1) % SIDES.length]![0]),
+    before: () => set({ before: !useWindow.getState().before }),
+    draw: () => setDrawing((now) => !now),
+    ghosts: () => addStep('ghosts'),
+    even: () => addStep('even'),
+    repeat: () => repeat(null),
+    copyHere: () => repeat(useWindow.getState().playheadS),
+    howOften: () => setTimes((now) => (now >= 16 ? 1 : now * 2)),
+    takeBack: takeBack,
+    takeOut: remove,
+    leave: () => {
       setDrawing(false);
       set({ selectedS: null, chosenS: [] });
     },
@@ -235,22 +233,22 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
               onClick={() => set({ before: !before })}
               data-testid="before"
             >
-              <Key>B</Key> {before ? 'Before' : 'After'}
+              <KeyOf of="before" /> {before ? 'Before' : 'After'}
             </button>
             <button type="button" className="plain-act" onClick={() => step(1)}>
-              <Key>→</Key> Next
+              <KeyOf of="next" /> Next
             </button>
             <button type="button" className="plain-act" onClick={() => louder(1)} aria-label="Louder">
-              <Key>↑</Key>
+              <KeyOf of="up" />
             </button>
             <button type="button" className="plain-act" onClick={() => louder(-1)}>
-              <Key>↓</Key> Level
+              <KeyOf of="down" /> Level
             </button>
             <button type="button" className="plain-act" aria-pressed={drawing} onClick={() => setDrawing(!drawing)}>
-              <Key>D</Key> Draw
+              <KeyOf of="draw" /> Draw
             </button>
             <button type="button" className="plain-act" onClick={() => addStep('ghosts')}>
-              <Key>G</Key> Ghosts
+              <KeyOf of="ghosts" /> Ghosts
             </button>
             <button
               type="button"
@@ -258,10 +256,10 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
               onClick={() => repeat(null)}
               title="the looped stretch, behind itself"
             >
-              <Key>P</Key> Repeat
+              <KeyOf of="repeat" /> Repeat
             </button>
             <button type="button" className="plain-act" onClick={() => setTimes((now) => (now >= 16 ? 1 : now * 2))}>
-              <Key>M</Key> {times} ×
+              <KeyOf of="howOften" /> {times} ×
             </button>
             <button
               type="button"
@@ -269,17 +267,17 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
               onClick={() => repeat(useWindow.getState().playheadS)}
               title="the looped stretch, once from the line on"
             >
-              <Key>C</Key> Copy
+              <KeyOf of="copyHere" /> Copy
             </button>
             <button type="button" className="plain-act" onClick={remove} disabled={selected < 0 && !chosenS.length}>
-              <Key>Del</Key> Delete
+              <KeyOf of="takeOut" /> Delete
             </button>
           </div>
         </div>
       </section>
       <aside className="settings">
         <div className="column-head tabs">
-          {SIDES.map(([value, key, word]) => (
+          {SIDES.map(([value, word]) => (
             <button
               key={value}
               type="button"
@@ -287,7 +285,7 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
               aria-pressed={side === value}
               onClick={() => setSide(value)}
             >
-              <Key>{key}</Key> {word}
+              {word}
             </button>
           ))}
         </div>

@@ -1,8 +1,8 @@
+import { KeyOf } from '../commands/KeyOf';
 import { ButtonGroup, ListGroup, ProgressBar, ToggleButton } from 'react-bootstrap';
 import { useParams } from 'react-router';
 import { useWindow, type Hearing } from '../state/window';
 import { orderedParts, type BenchProps } from './bench';
-import { Key } from './Key';
 import { PieceMark } from './PieceMark';
 
 // Letters and digits that a line has room for at its usual size.
@@ -93,12 +93,12 @@ function Hear({ layering, backed }: { layering: boolean; backed: boolean }) {
         ))}
       </ButtonGroup>
       <button type="button" className="plain-act" aria-pressed={alone} onClick={() => set({ alone: !alone })}>
-        <Key>S</Key> {alone ? 'this part alone' : 'all parts together'}
+        <KeyOf of="alone" /> {alone ? 'this part alone' : 'all parts together'}
       </button>
       {layering && (
         <>
           <button type="button" className="plain-act" aria-pressed={matched} onClick={() => set({ matched: !matched })}>
-            <Key>G</Key> {matched ? 'at one loudness' : 'loud as they are'}
+            <KeyOf of="oneLoudness" /> {matched ? 'at one loudness' : 'loud as they are'}
           </button>
           {backed && (
             <button
@@ -107,13 +107,13 @@ function Hear({ layering, backed }: { layering: boolean; backed: boolean }) {
               aria-pressed={drumsOnly}
               onClick={() => set({ drumsOnly: !drumsOnly })}
             >
-              <Key>D</Key> {drumsOnly ? 'drums only' : 'with the backing'}
+              <KeyOf of="drumsOnly" /> {drumsOnly ? 'drums only' : 'with the backing'}
             </button>
           )}
         </>
       )}
       <span className={`held ${back ? 'now' : ''}`}>
-        <Key>X</Key> {back ? 'as it was before' : 'hold: before the change'}
+        <KeyOf of="asBefore" /> {back ? 'as it was before' : 'hold: before the change'}
       </span>
     </div>
   );

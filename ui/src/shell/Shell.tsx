@@ -3,6 +3,10 @@ import { Button } from 'react-bootstrap';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { PartOverview } from '../api/client';
 import { useDoing, useLibrary, useNews, useOverview, useSession } from '../api/session';
+import { COMMANDS } from '../commands/catalogue';
+import { KeySheet } from '../commands/KeySheet';
+import { useCommands } from '../commands/useCommands';
+import { useHeld } from '../commands/useKeys';
 import { Find } from '../find/Find';
 import { Gather } from '../gather/Gather';
 import { LayerBench } from '../layer/LayerBench';
@@ -11,11 +15,9 @@ import { ShapeBench } from '../shape/ShapeBench';
 import { fitView, useWindow, zoomView } from '../state/window';
 import { Staff } from '../timeline/Staff';
 import { BENCHES, orderedParts, type BenchName, type BenchProps } from './bench';
-import { KeySheet } from './KeySheet';
 import { Notices } from './Notices';
 import { Parts } from './Parts';
 import { Transport } from './Transport';
-import { useHeld, useKeys } from './useKeys';
 import { useNight } from './useNight';
 import { usePlaying } from './usePlaying';
 
@@ -84,38 +86,38 @@ export function Shell() {
   };
   const nextBench = (by: number) =>
     go(BENCHES[Math.min(Math.max(BENCHES.indexOf(bench) + by, 0), BENCHES.length - 1)]!);
-  useKeys({
-    ' ': toggle,
-    '1': () => set({ hearing: 'recording' }),
-    '2': () => set({ hearing: 'layers' }),
-    '3': () => set({ hearing: 'both' }),
-    s: () => set({ alone: !useWindow.getState().alone }),
-    l: () => {
+  useCommands({
+    play: toggle,
+    oneLoudness: () => set({ matched: !useWindow.getState().matched }),
+    drumsOnly: () => set({ drumsOnly: !useWindow.getState().drumsOnly }),
+    hearRecording: () => set({ hearing: 'recording' }),
+    hearLayers: () => set({ hearing: 'layers' }),
+    hearBoth: () => set({ hearing: 'both' }),
+    alone: () => set({ alone: !useWindow.getState().alone }),
+    loop: () => {
       const { loop, looping, view } = useWindow.getState();
       set({
         looping: !looping,
         loop: loop ?? { startS: view.startS, endS: Math.min(view.startS + view.spanS, lengthS) },
       });
     },
-    Home: () => set({ playheadS: 0, view: fitView({ ...useWindow.getState().view, startS: 0 }, lengthS) }),
-    End: () => set({ playheadS: lengthS, view: fitView({ ...useWindow.getState().view, startS: lengthS }, lengthS) }),
-    '+': () => zoom(0.6),
-    '=': () => zoom(0.6),
-    '-': () => zoom(1 / 0.6),
-    '0': () => set({ view: fitView({ startS: 0, spanS: lengthS }, lengthS) }),
-    ',': () => step(-1),
-    '.': () => step(1),
-    PageDown: () => nextBench(1),
-    PageUp: () => nextBench(-1),
-    'Ctrl+z': () => void doing.walk('undo'),
-    'Ctrl+Shift+z': () => void doing.walk('redo'),
-    'Ctrl+y': () => void doing.walk('redo'),
-    r: () => set({ grid: !useWindow.getState().grid }),
-    n: () => set({ night: !useWindow.getState().night }),
-    '?': () => set({ keysShown: !useWindow.getState().keysShown }),
+    toStart: () => set({ playheadS: 0, view: fitView({ ...useWindow.getState().view, startS: 0 }, lengthS) }),
+    toEnd: () => set({ playheadS: lengthS, view: fitView({ ...useWindow.getState().view, startS: lengthS }, lengthS) }),
+    closer: () => zoom(0.6),
+    farther: () => zoom(1 / 0.6),
+    whole: () => set({ view: fitView({ startS: 0, spanS: lengthS }, lengthS) }),
+    previousPart: () => step(-1),
+    nextPart: () => step(1),
+    nextBench: () => nextBench(1),
+    previousBench: () => nextBench(-1),
+    undo: () => void doing.walk('undo'),
+    redo: () => void doing.walk('redo'),
+    grid: () => set({ grid: !useWindow.getState().grid }),
+    night: () => set({ night: !useWindow.getState().night }),
+    keys: () => set({ keysShown: !useWindow.getState().keysShown }),
   });
 
-  useHeld('x', (held) => set({ back: held && bench !== 'gather' }));
+  useHeld(COMMANDS.asBefore.keys[0], (held) => set({ back: held }));
 
   if (session.error || library.error) {
     return (

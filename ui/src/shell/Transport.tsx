@@ -1,7 +1,7 @@
+import { KeyOf } from '../commands/KeyOf';
 import type { Document } from '../api/client';
 import { useWindow } from '../state/window';
 import { knownTempo, barAndBeat, clock } from '../timeline/axes';
-import { Key } from './Key';
 
 function Place({ document }: { document: Document }) {
   const playheadS = useWindow((state) => state.playheadS);
@@ -41,7 +41,7 @@ export function Transport({
         {tempo ? `${tempo.bpm.toFixed(1)} bpm${tempo.known === 'told' ? ', told by the hits' : ''}` : 'no tempo yet'}
       </span>
       <button type="button" className="plain-act" onClick={toggle} aria-pressed={playing}>
-        <Key>Space</Key> {playing ? 'Stop' : 'Play'}
+        <KeyOf of="play" /> {playing ? 'Stop' : 'Play'}
       </button>
       <button
         type="button"
@@ -50,7 +50,7 @@ export function Transport({
         aria-pressed={looping}
         disabled={!loop}
       >
-        <Key>L</Key>{' '}
+        <KeyOf of="loop" />{' '}
         {loop
           ? `Loop ${(loop.endS - loop.startS).toFixed(2)} s${looping ? '' : ', off'}`
           : 'Loop: drag over the waveform'}
@@ -60,7 +60,7 @@ export function Transport({
         {playing ? (alone ? `playing ${partName.toLowerCase()} alone` : 'playing all parts') : sums}
       </span>
       <span className="quiet">
-        <Key>?</Key> all keys
+        <KeyOf of="keys" /> all keys
       </span>
     </footer>
   );

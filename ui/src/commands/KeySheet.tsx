@@ -1,0 +1,64 @@
+import { Modal } from 'react-bootstrap';
+import { useWindow } from '../state/window';
+import { Key } from '../shell/Key';
+import { COMMANDS, commandsOf, saidOf, signsOf, type Command, type Place } from './catalogue';
+
+const TITLES: Record<Place, string> = {
+  everywhere: 'Everywhere',
+  gather: 'Gather',
+  find: 'Find',
+  'second look': 'Second look',
+  shape: 'Shape',
+  layer: 'Layer',
+};
+const BY_MOUSE: [string, string][] = [
+  ['click', 'on the waveform: put the line there'],
+  ['drag', 'on the waveform: mark a range to loop'],
+  ['drag', 'the threshold line, anywhere along it: decide anew while you watch'],
+  ['drag', 'a hit: to another moment; it snaps to attacks, with Alt it does not'],
+  ['drag', 'over candidates: choose them together'],
+  ['wheel', 'zoom; with Shift, move along'],
+];
+
+/** Every key, by where it works. */
+export function KeySheet() {
+  const shown = useWindow((state) => state.keysShown);
+  const set = useWindow((state) => state.set);
+  return (
+    <Modal show={shown} onHide={() => set({ keysShown: false })} size="lg" centered animation={false}>
+      <Modal.Header closeButton>
+        <Modal.Title>Keys</Modal.Title>
+      </Modal.Header>
+      <Modal.Body className="key-sheet">
+        {(Object.entries(TITLES) as [Place, string][]).map(([place, title]) => (
+          <section key={place}>
+            <h3>{title}</h3>
+            {commandsOf(place).map((id) => (
+              <Row key={id} signs={signsOf((COMMANDS[id] as Command).keys[0])} says={saidOf(id, place)} />
+            ))}
+            {place === 'gather' && <Row signs={['Shift', 'K']} says="what it is: with the letter beside each piece" />}
+          </section>
+        ))}
+        <section>
+          <h3>With the mouse</h3>
+          {BY_MOUSE.map(([sign, says]) => (
+            <Row key={says} signs={[sign]} says={says} />
+          ))}
+        </section>
+      </Modal.Body>
+    </Modal>
+  );
+}
+
+function Row({ signs, says }: { signs: string[]; says: string }) {
+  return (
+    <div className="key-row">
+      <span>
+        {signs.map((sign) => (
+          <Key key={sign}>{sign}</Key>
+        ))}
+      </span>
+      <span>{says}</span>
+    </div>
+  );
+}

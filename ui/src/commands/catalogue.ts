@@ -1,0 +1,153 @@
+/** Where a command works. */
+export type Place = 'everywhere' | 'gather' | 'find' | 'second look' | 'shape' | 'layer';
+
+export interface Command {
+  /** Presses that do it, as `keyName` calls them; the first is the one that is printed. */
+  keys: readonly [string, ...string[]];
+  /** What it does, in a few words; by place where it works on different things. */
+  says: string | Partial<Record<Place, string>>;
+  where: readonly Place[];
+}
+
+const everywhere = (says: string, ...keys: [string, ...string[]]): Command => ({ keys, says, where: ['everywhere'] });
+const at = (says: Partial<Record<Place, string>>, ...keys: [string, ...string[]]): Command => ({
+  keys,
+  says,
+  where: Object.keys(says) as Place[],
+});
+
+/** Every command once. A key belongs to one command, and means the same wherever it works. */
+export const COMMANDS = {
+  play: everywhere('play from the line, or stop', ' '),
+  hearRecording: everywhere('hear the recording', '1'),
+  hearLayers: everywhere('hear the layers', '2'),
+  hearBoth: everywhere('hear both', '3'),
+  oneLoudness: everywhere('recording, layers and both at one loudness', '4'),
+  drumsOnly: everywhere('with the backing, or drums only', '5'),
+  alone: everywhere('hear this part alone, or all parts', 's'),
+  asBefore: everywhere('held: hear it as it was before the last change', 'x'),
+  loop: everywhere('loop the marked range on or off', 'l'),
+  toStart: everywhere('to the start', 'Home'),
+  toEnd: everywhere('to the end', 'End'),
+  closer: everywhere('closer: to what is pointed at or chosen', '+', '='),
+  farther: everywhere('farther', '-'),
+  whole: everywhere('everything', '0'),
+  previousPart: everywhere('previous part', ','),
+  nextPart: everywhere('next part', '.'),
+  previousBench: everywhere('previous bench', 'PageUp'),
+  nextBench: everywhere('next bench', 'PageDown'),
+  undo: everywhere('undo', 'Ctrl+z'),
+  redo: everywhere('do it again', 'Ctrl+Shift+z', 'Ctrl+y'),
+  grid: everywhere('show or hide the grid', 'r'),
+  night: everywhere('night look', 'n'),
+  keys: everywhere('this sheet', '?'),
+  leave: at(
+    {
+      gather: 'let go of what is dragged',
+      find: 'choose nothing; let go of what is dragged',
+      'second look': 'leave',
+      shape: 'choose nothing; let go of what is dragged',
+      layer: 'leave the sound that is tried',
+    },
+    'Escape',
+  ),
+  view: at(
+    {
+      gather: 'spill map, or sources',
+      find: 'settings, or everything done by hand',
+      shape: 'how hard, when, which note',
+      layer: 'sounds, hits laid over each other, balance, kits',
+    },
+    'v',
+  ),
+  previous: at({ find: 'previous hit', 'second look': 'the place before', shape: 'previous note' }, 'ArrowLeft'),
+  next: at({ find: 'next hit', 'second look': 'skip it for now', shape: 'next note' }, 'ArrowRight'),
+  previousAny: at({ find: 'previous candidate of any kind' }, 'Shift+ArrowLeft'),
+  nextAny: at({ find: 'next candidate of any kind' }, 'Shift+ArrowRight'),
+  up: at(
+    { gather: 'the source above', find: 'threshold up', shape: 'louder', layer: 'try the sound above, while it plays' },
+    'ArrowUp',
+  ),
+  down: at(
+    { gather: 'the source below', find: 'threshold down', shape: 'softer', layer: 'try the sound below' },
+    'ArrowDown',
+  ),
+  upFar: at({ shape: 'louder by ten' }, 'Shift+ArrowUp'),
+  downFar: at({ shape: 'softer by ten' }, 'Shift+ArrowDown'),
+  earlier: at(
+    { find: 'the hit half a millisecond earlier', shape: 'the note a millisecond earlier', layer: 'a sample earlier' },
+    'Alt+ArrowLeft',
+  ),
+  later: at(
+    { find: 'the hit half a millisecond later', shape: 'the note a millisecond later', layer: 'a sample later' },
+    'Alt+ArrowRight',
+  ),
+  earlierFar: at({ layer: 'ten samples earlier' }, 'Alt+Shift+ArrowLeft'),
+  laterFar: at({ layer: 'ten samples later' }, 'Alt+Shift+ArrowRight'),
+  keep: at({ find: 'keep: it counts whatever the settings say', 'second look': 'it counts' }, 'k'),
+  drop: at({ find: 'drop: it does not count', 'second look': 'it does not count' }, 'd'),
+  add: at({ find: 'add a hit at the pointer, else at the line' }, 'a'),
+  similar: at({ find: 'choose all that sound alike' }, 'e'),
+  takeBack: at({ find: 'take the mark on this place back', shape: 'take back what was set by hand' }, 'u'),
+  takeOut: at({ gather: 'take the source out', shape: 'delete the notes' }, 'Delete', 'Backspace'),
+  setAside: at({ gather: 'set the source aside, or take it up again' }, 'Shift+Delete'),
+  secondLook: at({ find: 'Second look: the doubtful places, worst first', 'second look': 'leave' }, 'q'),
+  give: at({ 'second look': 'give it to another part; then its number' }, 'g'),
+  hearIts: at({ 'second look': 'hear its own microphone' }, 'p'),
+  hearOther: at({ 'second look': 'hear the suspected one' }, 'o'),
+  ticks: at({ find: 'tick on the hits, also while settings move' }, '6'),
+  detector: at({ find: 'hear the recording as the detector hears it' }, '7'),
+  draw: at({ find: 'bend the threshold line: click, drag, Alt-click', shape: 'draw a line over the velocities' }, 'c'),
+  onlyLoop: at({ find: 'look only at the looped range, or at everything' }, 'w'),
+  bestBar: at({ find: 'loop the best bar: most like all others, surest, tightest' }, 'y'),
+  before: at({ shape: 'before and after, seen and heard' }, 'b'),
+  chooseAll: at({ shape: 'choose all' }, 'Ctrl+a'),
+  ghosts: at({ shape: 'make ghosts: what is chosen, else the loop' }, 'h'),
+  even: at({ shape: 'even out: what is chosen, else the loop' }, 'f'),
+  repeat: at({ shape: 'repeat the looped stretch behind itself' }, 't'),
+  howOften: at({ shape: 'how often' }, 'm'),
+  copyHere: at({ shape: 'copy the looped stretch to the line' }, 'i'),
+  take: at({ layer: 'take it in place of the layer' }, 'Enter'),
+  takeBeside: at({ layer: 'take it beside the layer' }, 'Shift+Enter'),
+  search: at({ layer: 'search the sounds' }, '/'),
+  lock: at({ layer: 'lock it to the recording' }, 'j'),
+  lockEach: at({ layer: 'lock it hit by hit' }, 'Alt+j'),
+  turnRound: at({ layer: 'turn its polarity round' }, 'z'),
+  nextLayer: at({ layer: 'next layer' }, 'Tab'),
+} as const satisfies Record<string, Command>;
+
+export type CommandId = keyof typeof COMMANDS;
+
+/** What a command does in a place, in words. */
+export function saidOf(id: CommandId, place: Place): string {
+  const { says } = COMMANDS[id] as Command;
+  return typeof says === 'string' ? says : (says[place] ?? '');
+}
+
+/** The commands of a place, in the order of the list. */
+export function commandsOf(place: Place): CommandId[] {
+  return (Object.keys(COMMANDS) as CommandId[]).filter((id) => (COMMANDS[id] as Command).where.includes(place));
+}
+
+/** A press of Shift and a piece's letter says what a source is; no other command may use such a press. */
+export const pieceKey = (letter: string): string => `Shift+${letter}`;
+
+const SIGNS: Record<string, string> = {
+  ' ': 'Space',
+  ArrowLeft: '←',
+  ArrowRight: '→',
+  ArrowUp: '↑',
+  ArrowDown: '↓',
+  Delete: 'Del',
+  PageUp: 'PgUp',
+  PageDown: 'PgDn',
+  Escape: 'Esc',
+  '-': '−',
+};
+
+/** A press as it is printed: one sign a key. */
+export function signsOf(press: string): string[] {
+  // A plus at the end is the key itself.
+  const parts = press === '+' ? ['+'] : press.split('+');
+  return parts.map((part) => SIGNS[part] ?? (part.length === 1 ? part.toUpperCase() : part));
+}
