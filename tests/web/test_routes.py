@@ -339,7 +339,7 @@ def test_a_folder_of_microphones_becomes_parts_and_pairs(browser: Browser, tmp_p
 
 
 def test_second_look_lists_doubt_shrinks_by_marks_and_gives_strokes_away(
-    browser: Browser, tmp_path: Path
+    browser: Browser, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     session = browser.session()
     for path in kit_files(tmp_path)[:3]:
@@ -360,6 +360,11 @@ def test_second_look_lists_doubt_shrinks_by_marks_and_gives_strokes_away(
     assert len(looks) >= 8 and [p["doubt"] for p in looks] == sorted(
         (p["doubt"] for p in looks), reverse=True
     )
+    # a long list comes cut, and says how many there are in all
+    monkeypatch.setattr("nubrak.desk.finding.MOST_PLACES", 3)
+    cut = browser.get(f"/api/sessions/{session}/second-look").json()
+    assert cut["places"] == looks[:3] and cut["total"] == len(looks)
+    monkeypatch.undo()
     place = next(p for p in looks if p["part_id"] == snare)
     assert place["text"] and place["source_id"] in document["sources"]
     mark = {"kind": "mark", "part_id": snare, "marks": {"m": {"kind": "keep", "time_s": place["time_s"]}}}

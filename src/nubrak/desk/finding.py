@@ -95,10 +95,11 @@ class LookPlace(BaseModel):
 
 
 class SecondLook(BaseModel):
-    """All doubtful places, worst first."""
+    """The doubtful places, worst first; the worst `MOST_PLACES` of them where there are more."""
 
     revision: int
     places: list[LookPlace]
+    total: int = Field(description="how many there are in all")
     analysing: bool = Field(description="whether more may come")
 
 
@@ -182,11 +183,12 @@ def _suspect(standing: Standing, decisions: Decisions, index: int) -> Suspect | 
     )
 
 
-def look_places(standing: Standing, part_ids: list[str]) -> list[LookPlace]:
-    """The doubtful places of these parts, worst first, with their reasons."""
+def look_places(standing: Standing, part_ids: list[str]) -> tuple[list[LookPlace], int]:
+    """The worst of the doubtful places of these parts with their reasons, and how many there are in all."""
     decisions = {part_id: standing.decisions(part_id) for part_id in part_ids}
     out = []
-    for place in places(decisions)[:MOST_PLACES]:
+    doubtful = places(decisions)
+    for place in doubtful[:MOST_PLACES]:
         d, about = (
             decisions[place.part_id],
             said(standing, place.part_id, decisions[place.part_id], place.index),
@@ -206,7 +208,7 @@ def look_places(standing: Standing, part_ids: list[str]) -> list[LookPlace]:
                 suspect=about.suspect,
             )
         )
-    return out
+    return out, len(doubtful)
 
 
 def leaks_of(standing: Standing) -> SpillMap:
@@ -328,9 +330,11 @@ def similar_places(standing: Standing, part_id: str, index: int, find: FindSetti
 
 def doubtful_places(standing: Standing, part_id: str | None) -> SecondLook:
     """The doubtful places of a session or of one part, worst first."""
+    listed, total = look_places(standing, standing.chosen(part_id))
     return SecondLook(
         revision=standing.state.revision,
-        places=look_places(standing, standing.chosen(part_id)),
+        places=listed,
+        total=total,
         analysing=any(standing.waiting.values()),
     )
 

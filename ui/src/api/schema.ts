@@ -3683,13 +3683,18 @@ export interface components {
         };
         /**
          * SecondLook
-         * @description All doubtful places, worst first.
+         * @description The doubtful places, worst first; the worst `MOST_PLACES` of them where there are more.
          */
         SecondLook: {
             /** Revision */
             revision: number;
             /** Places */
             places: components["schemas"]["LookPlace"][];
+            /**
+             * Total
+             * @description how many there are in all
+             */
+            total: number;
             /**
              * Analysing
              * @description whether more may come

@@ -27,12 +27,14 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
   const open = useMemo(() => all.filter((place) => !skipped.has(keyOf(place))), [all, skipped]);
   const place = all.find((one) => keyOf(one) === looking.at) ?? open[0] ?? null;
   const index = place ? all.indexOf(place) : -1;
-  const most = Math.max(looking.most, all.length);
-  const done = most - open.length;
+  // The list brings the worst places of long ones: what is left is counted in all of them.
+  const total = list.data?.total ?? all.length;
+  const most = Math.max(looking.most, total);
+  const done = most - total + (all.length - open.length);
 
   useEffect(() => {
-    if (all.length > looking.most) set({ looking: { ...looking, most: all.length } });
-  }, [all.length, looking, set]);
+    if (total > looking.most) set({ looking: { ...looking, most: total } });
+  }, [total, looking, set]);
   const at = place ? keyOf(place) : null;
   const giving = givingAt !== null && givingAt === at;
   useEffect(() => {

@@ -203,6 +203,9 @@ export function Gather(props: BenchProps) {
           <>
             <div className="column-head">
               <span>What is this?</span>
+              <span className="push">
+                <Key>Shift</Key> and its letter
+              </span>
             </div>
             <h2 className="file-name">{source.name}</h2>
             <p className="about">{source.guess?.why}</p>
@@ -227,6 +230,9 @@ export function Gather(props: BenchProps) {
           <>
             <div className="column-head">
               <span>What is this?</span>
+              <span className="push">
+                <Key>Shift</Key> and its letter
+              </span>
             </div>
             <PieceList library={library} chosen={part.piece} onChoose={setPiece} />
             <p className="source-acts">
@@ -265,7 +271,7 @@ function PieceList({
           className={piece.id === chosen ? 'chosen' : ''}
           onClick={() => onChoose(piece.id)}
         >
-          <PieceMark piece={piece} /> {piece.name} <Key>{`⇧${piece.key.toUpperCase()}`}</Key>
+          <PieceMark piece={piece} /> {piece.name} <Key>{piece.key.toUpperCase()}</Key>
         </button>
       ))}
     </div>

@@ -59,14 +59,9 @@ export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props
       for (let i = found.time_ms.length - 1; i >= 0; i--) context.lineTo(x(found.time_ms[i]!), y(found.low[i]!));
       context.fill();
       context.globalAlpha = 1;
-      context.strokeStyle = colour;
-      context.lineWidth = 2;
-      context.beginPath();
-      found.time_ms.forEach((ms, i) => context[i ? 'lineTo' : 'moveTo'](x(ms), y(found.median[i]!)));
-      context.stroke();
+      // The layer as a thin whole line under the middle of the hits: dashed, a fast swing dissolves into dots.
       context.strokeStyle = look.ink;
-      context.lineWidth = 1.6;
-      context.setLineDash([6, 3]);
+      context.lineWidth = 1;
       context.save();
       context.beginPath();
       context.rect(LEFT, 0, wide, height);
@@ -74,16 +69,25 @@ export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props
       context.beginPath();
       const shift = (1000 * dragged) / rateHz;
       found.time_ms.forEach((ms, i) => context[i ? 'lineTo' : 'moveTo'](x(ms + shift), y(found.layer[i]!)));
+      context.globalAlpha = 0.7;
       context.stroke();
+      context.globalAlpha = 1;
       context.restore();
-      context.setLineDash([]);
+      context.strokeStyle = colour;
+      context.lineWidth = 2.4;
+      context.lineJoin = 'round';
+      context.beginPath();
+      found.time_ms.forEach((ms, i) => context[i ? 'lineTo' : 'moveTo'](x(ms), y(found.median[i]!)));
+      context.stroke();
       context.textAlign = 'left';
       context.fillStyle = colour;
       context.fillText(`${found.hits} hits, their middle and the half of them around it`, LEFT + 4, 14);
       context.fillStyle = look.ink;
       context.textAlign = 'right';
       const moved = dragged ? `, ${dragged > 0 ? '+' : ''}${dragged} samples`.replace('-', '−') : '';
-      context.fillText(`– – ${layerName}${moved}`, width - RIGHT, 14);
+      const said = `${layerName}${moved}`;
+      context.fillText(said, width - RIGHT, 14);
+      context.fillRect(width - RIGHT - context.measureText(said).width - 34, 14, 26, 1);
     },
     [night, piece, found, layerName, share, dragged, rateHz],
   );

@@ -119,7 +119,7 @@ export function Sounds(props: Props) {
             <KeyOf of="view" /> balance
           </button>
           <button type="button" className="plain-act" aria-pressed={shown === 'kits'} onClick={onKits}>
-            <KeyOf of="view" /> kits
+            kits
           </button>
         </span>
       </div>
