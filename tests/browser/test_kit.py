@@ -112,7 +112,7 @@ def test_second_look_is_worked_off_with_the_keyboard_to_its_end(session: str, pa
     level.press("Enter")
     expect(page.get_by_label("Threshold in dB")).to_have_value("−14.5")
     page.keyboard.press("Escape")
-    page.locator("body").click(position={"x": 640, "y": 20})
+    level.blur()
     page.keyboard.press("q")
     look = page.get_by_test_id("second-look")
     expect(look).to_contain_text("wrong with")

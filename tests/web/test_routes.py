@@ -125,6 +125,27 @@ def test_add_snaps_drop_removes_undo_restores(browser: Browser, kick: Path) -> N
     assert refused.status_code == 422 and "no recording at this place" in refused.json()["what"]
 
 
+def test_a_hit_that_is_put_elsewhere_snaps_to_the_attack_there_and_counts_on(
+    browser: Browser, kick: Path
+) -> None:
+    session = browser.session()
+    part = part_of(browser.drop(session, kick))
+    address = f"/api/sessions/{session}/parts/{part}"
+    change = {"kind": "set_find", "part_id": part, "changes": {"threshold_db": -12}}
+    browser.post(f"/api/sessions/{session}/edits", json={"revision": 1, "action": change})
+    put = {"revision": 2, "found_s": 0.25, "near_s": 1.262}
+    state = browser.post(f"{address}/put", json=put).json()
+    (mark,) = state["document"]["parts"][part]["marks"].values()
+    assert mark["time_s"] == pytest.approx(0.25, abs=0.004)
+    assert mark["to_s"] == pytest.approx(1.25, abs=0.001)
+    decided = browser.post(f"{address}/decisions", json={}).json()
+    standing = [at for at, row in zip(decided["time_s"], decided["state"], strict=True) if row in (1, 6, 7)]
+    assert any(at == pytest.approx(1.25, abs=0.001) for at in standing)
+    assert not any(at == pytest.approx(0.25, abs=0.1) for at in standing)
+    refused = browser.post(f"{address}/put", json={"revision": 3, "found_s": 0.25, "near_s": 99})
+    assert refused.status_code == 422 and "no recording at this place" in refused.json()["what"]
+
+
 def test_a_stale_window_gets_409_and_the_session_as_it_stands(browser: Browser) -> None:
     session = browser.session()
 

@@ -332,10 +332,7 @@ def doubtful_places(standing: Standing, part_id: str | None) -> SecondLook:
     """The doubtful places of a session or of one part, worst first."""
     listed, total = look_places(standing, standing.chosen(part_id))
     return SecondLook(
-        revision=standing.state.revision,
-        places=listed,
-        total=total,
-        analysing=any(standing.waiting.values()),
+        revision=standing.state.revision, places=listed, total=total, analysing=any(standing.waiting.values())
     )
 
 
@@ -370,4 +367,13 @@ def add_hit_near(desk: Desk, session_id: str, revision: int, part_id: str, near_
     """A hit added near a place; it snaps to the attack."""
     time_s = snapped(desk, desk.standing(session_id), part_id, near_s)
     marks = {secrets.token_hex(5): MarkChange(kind="add", time_s=time_s)}
+    return desk.sessions.edit(session_id, revision, SetMark(kind="mark", part_id=part_id, marks=marks))
+
+
+def put_hit_near(
+    desk: Desk, session_id: str, revision: int, part_id: str, found_s: float, near_s: float
+) -> SessionState:
+    """The hit that was found at ``found_s`` put near another place; it snaps to the attack."""
+    to_s = snapped(desk, desk.standing(session_id), part_id, near_s)
+    marks = {secrets.token_hex(5): MarkChange(time_s=found_s, to_s=to_s)}
     return desk.sessions.edit(session_id, revision, SetMark(kind="mark", part_id=part_id, marks=marks))

@@ -621,6 +621,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/parts/{part_id}/put": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Hit
+         * @description Put a hit near another place; it snaps to the attack.
+         */
+        post: operations["put_hit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/parts/{part_id}/shape": {
         parameters: {
             query?: never;
@@ -3301,6 +3321,21 @@ export interface components {
              * @description the note beside the recorded ones that is meant, if any
              */
             note_id?: string | null;
+        };
+        /**
+         * PutRequest
+         * @description Put a hit near another place.
+         */
+        PutRequest: {
+            /** Revision */
+            revision: number;
+            /**
+             * Found S
+             * @description where it was found, wherever it stands now
+             */
+            found_s: number;
+            /** Near S */
+            near_s: number;
         };
         /**
          * Quantise
@@ -6556,6 +6591,69 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AddRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    put_hit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutRequest"];
             };
         };
         responses: {

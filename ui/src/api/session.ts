@@ -115,6 +115,16 @@ export class Doing {
     );
   }
 
+  /** Put the hit found at one moment near another; it snaps to the attack there. */
+  async put(partId: string, foundS: number, nearS: number): Promise<boolean> {
+    return this.again((revision) =>
+      client.POST('/api/sessions/{session_id}/parts/{part_id}/put', {
+        params: { path: { session_id: this.id, part_id: partId } },
+        body: { revision, found_s: foundS, near_s: nearS },
+      }),
+    );
+  }
+
   /** Strokes of one part belong to another: dropped here, hits there. */
   async give(partId: string, toPartId: string, timesS: number[]): Promise<boolean> {
     return this.again((revision) =>

@@ -15,7 +15,7 @@ const BY_MOUSE: [string, string][] = [
   ['click', 'on the waveform: put the line there'],
   ['drag', 'on the waveform: mark a range to loop'],
   ['drag', 'the threshold line, anywhere along it: decide anew while you watch'],
-  ['drag', 'a hit: to another moment; it snaps to attacks, with Alt it does not'],
+  ['drag', 'a hit: to another moment; it snaps to the attack there, with Alt it stays where it is let go'],
   ['drag', 'over candidates: choose them together'],
   ['wheel', 'zoom; with Shift, move along'],
 ];

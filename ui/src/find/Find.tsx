@@ -7,7 +7,8 @@ import type { BenchProps } from '../shell/bench';
 import { useCommands } from '../commands/useCommands';
 import { fitView, useWindow, viewShowing } from '../state/window';
 import { clock, firstAt } from '../timeline/axes';
-import { Stage } from '../timeline/Stage';
+import type { Hit } from '../stage/gestures';
+import { Stage } from '../stage/Stage';
 import { counts, rowAt, State } from '../timeline/states';
 import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
@@ -15,7 +16,9 @@ import { SecondLook } from './SecondLook';
 import { useDraft } from './useDraft';
 
 const NEAR_S = 0.001;
+const HERE_S = 0.00001;
 const NUDGE_S = 0.0005;
+const MARK_NEAR_S = 0.004;
 
 /** Find: where was it struck? The hit field, the threshold to drag, marks by hand, the reason of every candidate. */
 export function Find(props: BenchProps) {
@@ -41,9 +44,17 @@ export function Find(props: BenchProps) {
         : decisions,
     [decisions, drafting],
   );
-  const { move, done } = useDraft(doing, partId, part);
+  const { move, done, leave } = useDraft(doing, partId, part);
   const lengthS = props.lengthS;
-  const [pointed, setPointed] = useState<{ index: number; x: number; y: number } | null>(null);
+  const [pointedAt, setPointedAt] = useState<{ timeS: number; of: string; x: number; y: number } | null>(null);
+  // The note at the pointer goes when what it speaks of moves, or is not there any more.
+  const view = useWindow((state) => state.view);
+  const inView = `${partId} ${view.startS} ${view.spanS}`;
+  const pointed = useMemo(() => {
+    if (!decisions || pointedAt?.of !== inView) return null;
+    const index = rowAt(decisions, pointedAt.timeS, HERE_S);
+    return index < 0 ? null : { index, x: pointedAt.x, y: pointedAt.y };
+  }, [decisions, pointedAt, inView]);
   const reason = useReason(doing.id, partId, decisions, pointed?.index ?? null, drafting?.find ?? null);
   const selected = useMemo(() => {
     if (!decisions || selectedS === null) return null;
@@ -53,10 +64,12 @@ export function Find(props: BenchProps) {
   const selectedReason = useReason(doing.id, partId, decisions, selected, null);
 
   const goTo = (timeS: number) =>
+    // The hand is on the keys now, wherever the pointer rests.
     set({
       selectedS: timeS,
       chosenS: [],
       playheadS: timeS,
+      pointerS: null,
       view: viewShowing(useWindow.getState().view, timeS, lengthS),
     });
   const step = (by: 1 | -1, any: boolean) => {
@@ -109,6 +122,22 @@ export function Find(props: BenchProps) {
     const marks = moved.map(({ foundS, standsS }) => [newId(), { time_s: foundS, by_s: byS, stands_s: standsS }]);
     void doing.act({ kind: 'mark', part_id: partId, marks: Object.fromEntries(marks) });
   };
+  /** A hit dragged to another moment; one of several that are chosen takes the others along. */
+  const put = async (hit: Hit, toS: number, free: boolean): Promise<boolean> => {
+    if (!partId) return false;
+    if (chosenS.length > 1 && chosenS.includes(hit.standsS)) {
+      shift(toS - hit.standsS);
+      return true;
+    }
+    const marks = { [newId()]: { time_s: hit.foundS, to_s: toS } };
+    const kept = free
+      ? await doing.act({ kind: 'mark', part_id: partId, marks })
+      : await doing.put(partId, hit.foundS, toS);
+    const known = Object.values(doing.state()?.document.parts?.[partId]?.marks ?? {});
+    const there = known.find((one) => Math.abs(one.time_s - hit.foundS) < MARK_NEAR_S)?.to_s;
+    if (kept && typeof there === 'number') set({ selectedS: there, playheadS: there });
+    return kept;
+  };
   const add = () => {
     const { pointerS, playheadS } = useWindow.getState();
     if (partId) void doing.add(partId, pointerS ?? playheadS);
@@ -127,7 +156,7 @@ export function Find(props: BenchProps) {
     const found =
       at === null
         ? undefined
-        : Object.entries(part?.marks ?? {}).find(([, one]) => Math.abs(one.time_s - foundAt(at)) < 0.004);
+        : Object.entries(part?.marks ?? {}).find(([, one]) => Math.abs(one.time_s - foundAt(at)) < MARK_NEAR_S);
     if (found && partId) void doing.act({ kind: 'unmark', part_id: partId, mark_ids: [found[0]] });
     else useWindow.getState().notify('There is no mark by hand at this place.', true);
   };
@@ -206,6 +235,10 @@ export function Find(props: BenchProps) {
       </div>
     );
   }
+  const pointedAs = (row: number | null, x: number, y: number) => {
+    const timeS = row === null ? undefined : shown?.time_s[row];
+    return timeS === undefined ? null : { timeS, of: inView, x, y };
+  };
   const find = { ...part.find, ...drafting?.find } as FindSettings;
   const inAll = overview?.parts.reduce((sum, one) => sum + one.doubtful, 0) ?? 0;
   const byHand = Object.keys(part.marks ?? {}).length;
@@ -236,9 +269,11 @@ export function Find(props: BenchProps) {
           onThreshold={onThreshold}
           curve={find.curve}
           onCurve={onCurve}
+          onForget={leave}
+          onHit={put}
           suspect={(pointed ? reason : selectedReason)?.suspect ?? null}
           span={span}
-          onPoint={(index, x, y) => setPointed(index === null ? null : { index, x, y })}
+          onPoint={(row, x, y) => setPointedAt(pointedAs(row, x, y))}
         />
         {pointed && reason && (
           <div

@@ -36,5 +36,10 @@ export function useDraft(doing: Doing, partId: string | null, part: Part | null)
     },
     [doing, partId, forget],
   );
-  return { move, done };
+  /** Leave the settings as they were before they were moved. */
+  const leave = useCallback(() => {
+    forget();
+    useWindow.getState().set({ draft: null });
+  }, [forget]);
+  return { move, done, leave };
 }

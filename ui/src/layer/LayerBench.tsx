@@ -7,7 +7,7 @@ import { newId, useDecisions } from '../api/session';
 import { Setting } from '../find/Setting';
 import type { BenchProps } from '../shell/bench';
 import { useCommands } from '../commands/useCommands';
-import { Stage } from '../timeline/Stage';
+import { Stage } from '../stage/Stage';
 import { BalanceView } from './BalanceView';
 import { BlendRow } from './BlendRow';
 import { KitsView } from './KitsView';

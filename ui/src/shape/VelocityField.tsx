@@ -5,7 +5,7 @@ import { knownTempo, clock, firstAt, timeToX, xToTime } from '../timeline/axes';
 import { Canvas, type Draw } from '../timeline/Canvas';
 import { drawTimeGround, type Box } from '../timeline/ground';
 import { headSize, inks, noteHead } from '../timeline/heads';
-import { onHeads } from '../timeline/Stage';
+import { onHeads } from '../stage/Stage';
 import { onTile } from '../timeline/tiles';
 import { useWheel } from '../timeline/useWheel';
 import { drawWaveform } from '../timeline/waveform';

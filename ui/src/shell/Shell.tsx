@@ -12,7 +12,7 @@ import { Gather } from '../gather/Gather';
 import { LayerBench } from '../layer/LayerBench';
 import { PrintBench } from '../print/PrintBench';
 import { ShapeBench } from '../shape/ShapeBench';
-import { fitView, useWindow, zoomView } from '../state/window';
+import { fitView, useWindow, zoomAbout, zoomView } from '../state/window';
 import { Staff } from '../timeline/Staff';
 import { BENCHES, orderedParts, type BenchName, type BenchProps } from './bench';
 import { Notices } from './Notices';
@@ -80,9 +80,8 @@ export function Shell() {
     if (next) set({ partId: next[0], selectedS: null, chosenS: [], draft: null });
   };
   const zoom = (factor: number) => {
-    const { view, playheadS } = useWindow.getState();
-    const inside = playheadS >= view.startS && playheadS <= view.startS + view.spanS;
-    set({ view: zoomView(view, factor, inside ? playheadS : view.startS + view.spanS / 2, lengthS) });
+    const now = useWindow.getState();
+    set({ view: zoomView(now.view, factor, zoomAbout(now), lengthS) });
   };
   const nextBench = (by: number) =>
     go(BENCHES[Math.min(Math.max(BENCHES.indexOf(bench) + by, 0), BENCHES.length - 1)]!);

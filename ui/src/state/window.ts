@@ -126,6 +126,21 @@ export function zoomView(view: View, factor: number, aboutS: number, lengthS: nu
   return fitView({ spanS, startS: aboutS - share * spanS }, lengthS);
 }
 
+interface Pointing {
+  view: View;
+  pointerS: number | null;
+  selectedS: number | null;
+  chosenS: readonly number[];
+  playheadS: number;
+}
+
+/** What the keyboard zooms to: what is pointed at or chosen, else the play line, else the middle; only what is in view. */
+export function zoomAbout({ view, pointerS, selectedS, chosenS, playheadS }: Pointing): number {
+  const inView = (momentS: number | null | undefined): momentS is number =>
+    typeof momentS === 'number' && momentS >= view.startS && momentS <= view.startS + view.spanS;
+  return [pointerS, selectedS, chosenS.find(inView), playheadS].find(inView) ?? view.startS + view.spanS / 2;
+}
+
 /** The view moved just as far as needed to show a moment comfortably. */
 export function viewShowing(view: View, momentS: number, lengthS: number): View {
   const edge = view.spanS * 0.08;

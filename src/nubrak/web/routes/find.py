@@ -16,6 +16,7 @@ from nubrak.desk.finding import (
     decision_columns,
     doubtful_places,
     give_strokes,
+    put_hit_near,
     reason_of,
     similar_places,
 )
@@ -30,6 +31,14 @@ class AddRequest(BaseModel):
 
     revision: int
     time_s: TimeLineS
+
+
+class PutRequest(BaseModel):
+    """Put a hit near another place."""
+
+    revision: int
+    found_s: TimeLineS = Field(description="where it was found, wherever it stands now")
+    near_s: TimeLineS
 
 
 class AskDecision(BaseModel):
@@ -93,3 +102,9 @@ def give(session_id: str, part_id: str, body: GiveRequest, desk: AnyDesk) -> Ses
 def add_hit(session_id: str, part_id: str, body: AddRequest, desk: AnyDesk) -> SessionState:
     """Add a hit near a place; it snaps to the attack."""
     return add_hit_near(desk, session_id, body.revision, part_id, body.time_s)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/put")
+def put_hit(session_id: str, part_id: str, body: PutRequest, desk: AnyDesk) -> SessionState:
+    """Put a hit near another place; it snaps to the attack."""
+    return put_hit_near(desk, session_id, body.revision, part_id, body.found_s, body.near_s)

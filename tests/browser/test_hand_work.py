@@ -1,0 +1,134 @@
+"""Find by hand in the real interface: hits dragged in time, drags taken back with Escape, the note at the
+pointer, the keyboard's zoom.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import httpx
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Product, wait_until
+from tests.conftest import decaying_strokes, write_wav
+
+TIMES = [0.5, 1.0, 1.5, 2.0, 2.5, 3.0]
+LENGTH_S = 4.0
+
+
+@pytest.fixture
+def session(product: Product, page: Page, tmp_path: Path) -> str:
+    """A session with a snare of six strokes, opened in Find."""
+    strokes = decaying_strokes(TIMES, [0.6, 0.5, 0.6, 0.5, 0.6, 0.5], LENGTH_S)
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.wait_for_url("**/gather")
+    page.get_by_test_id("files").set_input_files(str(write_wav(tmp_path / "snare.wav", strokes)))
+    expect(page.get_by_role("button", name=re.compile("snare.wav"))).to_contain_text("6 hits", timeout=40000)
+    page.get_by_role("link", name=re.compile("^Find")).click()
+    expect(page.get_by_test_id("sums")).to_contain_text("6 hits")
+    return page.url.removesuffix("/find")
+
+
+def decided(session: str) -> dict[str, list[float]]:
+    """The candidates of the only part as the server has them."""
+    base, _, session_id = session.partition("/session/")
+    address = f"{base}/api/sessions/{session_id}"
+    (part,) = httpx.get(address).json()["document"]["parts"]
+    answer: dict[str, list[float]] = httpx.post(f"{address}/parts/{part}/decisions", json={}).json()
+    return answer
+
+
+def standing(session: str) -> list[float]:
+    now = decided(session)
+    return [at for at, state in zip(now["time_s"], now["state"], strict=True) if state in (1, 6, 7)]
+
+
+def place_of(page: Page, session: str) -> Callable[[float], tuple[float, float]]:
+    """Where the hit at a moment lies on screen while the whole recording is in view."""
+    stage = page.get_by_test_id("stage").bounding_box()
+    assert stage is not None
+    now = decided(session)
+    wave = 22 + round((stage["height"] - 22) * 0.27)
+    top, height = wave + 16, stage["height"] - wave - 26
+
+    def place(at_s: float) -> tuple[float, float]:
+        row = min(range(len(now["time_s"])), key=lambda i: abs(now["time_s"][i] - at_s))
+        x = stage["x"] + 40 + (stage["width"] - 40 - 112) * at_s / LENGTH_S
+        return x, stage["y"] + top - now["level_db"][row] / 60 * height
+
+    return place
+
+
+def test_a_hit_is_dragged_in_time_and_escape_takes_a_drag_back(session: str, page: Page) -> None:
+    place = place_of(page, session)
+    x, y = place(1.0)
+    away = place(1.2)[0]
+
+    # with Alt it stays where it is let go
+    page.mouse.move(x, y)
+    page.keyboard.down("Alt")
+    page.mouse.down()
+    page.mouse.move(away, y, steps=4)
+    page.mouse.up()
+    page.keyboard.up("Alt")
+    expect(page.get_by_test_id("sums")).to_contain_text("1 by hand")
+    expect(page.get_by_test_id("chosen")).to_contain_text(re.compile(r"0:01\.(19|20)"))
+    assert standing(session)[1] == pytest.approx(1.2, abs=0.006)
+
+    # without, it snaps: let go a little after its own attack, it stands on it again
+    page.mouse.move(away, y)
+    page.mouse.down()
+    page.mouse.move(place(1.012)[0], y, steps=4)
+    page.mouse.up()
+    wait_until(page, lambda: abs(standing(session)[1] - 1.0) < 0.002)
+    page.keyboard.press("Control+z")
+    wait_until(page, lambda: abs(standing(session)[1] - 1.2) < 0.006)
+
+    # Escape takes back a drag of a hit, and of the threshold's line
+    before = standing(session)
+    page.mouse.move(*place(2.0))
+    page.mouse.down()
+    page.mouse.move(place(2.3)[0], y, steps=4)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    threshold = page.get_by_label("Threshold in dB")
+    level = threshold.input_value()
+    stage = page.get_by_test_id("stage").bounding_box()
+    assert stage is not None
+    top = 22 + round((stage["height"] - 22) * 0.27) + 16
+    line = stage["y"] + top - float(level.replace("−", "-")) / 60 * (stage["height"] - top - 10)
+    page.mouse.move(x + 60, line)
+    page.mouse.down()
+    page.mouse.move(x + 60, stage["y"] + top + 4, steps=4)
+    expect(threshold).not_to_have_value(level)
+    page.keyboard.press("Escape")
+    expect(threshold).to_have_value(level)
+    page.mouse.up()
+    expect(threshold).to_have_value(level)
+    expect(page.get_by_test_id("sums")).to_contain_text("6 hits")
+    assert standing(session) == before
+
+
+def test_the_note_at_the_pointer_goes_when_its_hit_is_elsewhere(session: str, page: Page) -> None:
+    x, y = place_of(page, session)(1.5)
+    page.mouse.move(x, y)
+    expect(page.get_by_role("tooltip")).to_be_visible()
+    page.mouse.wheel(0, -400)
+    expect(page.get_by_role("tooltip")).to_be_hidden()
+
+
+def test_the_keyboard_zooms_to_the_hit_that_was_stepped_to(session: str, page: Page) -> None:
+    page.mouse.move(*place_of(page, session)(3.0))
+    page.keyboard.press("Home")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    for _ in range(6):
+        page.keyboard.press("+")
+    label = page.get_by_test_id("stage").get_by_role("img").get_attribute("aria-label")
+    assert label is not None
+    begins, ends = (60 * int(m) + float(s) for m, s in re.findall(r"(\d+):([\d.]+)", label))
+    assert ends - begins < 0.4 and begins < 1.0 < ends

@@ -1,0 +1,239 @@
+import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
+import type { Decisions, Document, Part, Piece, Suspect } from '../api/client';
+import { useWindow } from '../state/window';
+import { clock, knownTempo, timeToX } from '../timeline/axes';
+import { Canvas, type Draw } from '../timeline/Canvas';
+import { drawTimeGround } from '../timeline/ground';
+import { inks } from '../timeline/heads';
+import { onTile } from '../timeline/tiles';
+import { useWheel } from '../timeline/useWheel';
+import { drawWaveform } from '../timeline/waveform';
+import type { CurvePoint } from './curve';
+import { drawField } from './field';
+import { IDLE, step, type BoxPx, type Effect, type Gesture, type Hit, type StageEvent } from './gestures';
+import { pointAt, type Scene } from './hit';
+import { boxesOf, TOP, type Mode } from './layout';
+import { drawNotes } from './notes';
+
+const NO_POINTS: CurvePoint[] = [];
+
+/** Ask for drawing anew when the play line or the pointer moves. */
+export const onHeads = (redraw: () => void) =>
+  useWindow.subscribe((now, old) => (now.playheadS !== old.playheadS || now.pointerS !== old.pointerS) && redraw());
+
+interface Props {
+  document: Document;
+  part: Part;
+  piece: Piece;
+  lengthS: number;
+  decisions: Decisions | null;
+  mode: Mode;
+  gapDb?: number;
+  onThreshold?: (levelDb: number, done: boolean) => void;
+  /** The curve that the threshold follows, and how it is drawn anew: all its points. */
+  curve?: CurvePoint[];
+  onCurve?: (points: CurvePoint[], done: boolean) => void;
+  /** A drag of the threshold or its curve is given up. */
+  onForget?: () => void;
+  /** A hit is let go at another moment; `free`: it stays right there, else it snaps to the attack. */
+  onHit?: (hit: Hit, toS: number, free: boolean) => Promise<boolean>;
+  /** Whose stroke a pointed candidate may be, and when. */
+  suspect?: Suspect | null;
+  /** A stretch that is looked at; what lies outside is shaded. */
+  span?: { start_s: number; end_s: number } | null;
+  onPoint?: (row: number | null, x: number, y: number) => void;
+}
+
+/** One part large: its waveform, and on the same time axis the hit field or the notes; beside them the ladder. */
+export function Stage({
+  document,
+  part,
+  piece,
+  lengthS,
+  decisions,
+  mode,
+  gapDb = 0,
+  onThreshold,
+  curve = NO_POINTS,
+  onCurve,
+  onForget,
+  onHit,
+  suspect = null,
+  span = null,
+  onPoint,
+}: Props) {
+  const night = useWindow((state) => state.night);
+  const view = useWindow((state) => state.view);
+  const grid = useWindow((state) => state.grid);
+  const loop = useWindow((state) => state.loop);
+  const looping = useWindow((state) => state.looping);
+  const selectedS = useWindow((state) => state.selectedS);
+  const chosenS = useWindow((state) => state.chosenS);
+  const drawing = useWindow((state) => state.drawing);
+  const [grip, setGrip] = useState<'wave' | 'line' | 'point'>('wave');
+  const [box, setBox] = useState<BoxPx | null>(null);
+  // A hit on its way is shown until other decisions come, so that it does not jump back when it is let go.
+  const [moving, setMoving] = useState<{ standsS: number; toS: number; of: Decisions | null } | null>(null);
+  const sources = useMemo(
+    () => part.sources.map((id) => document.sources?.[id]).filter((s) => s !== undefined),
+    [part, document],
+  );
+
+  // The ground: loop, grid and waveform. It stands still while a threshold moves, and is not drawn again then.
+  const tempo = grid ? knownTempo(document) : null;
+  const drawGround = useCallback<Draw>(
+    (context, width, height) => {
+      const look = inks(night);
+      const { wave, field } = boxesOf(width, height, mode);
+      context.font = '12px "Recursive Variable", monospace';
+      context.textBaseline = 'middle';
+      drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
+      sources.forEach((source, index) => {
+        const share = wave.height / sources.length;
+        drawWaveform(context, source, view, { ...wave, top: wave.top + index * share, height: share }, look.ink);
+      });
+    },
+    [night, view, tempo, loop, looping, sources, mode],
+  );
+  const draw = useCallback<Draw>(
+    (context, width, height) => {
+      const look = inks(night);
+      const boxes = boxesOf(width, height, mode);
+      context.font = '12px "Recursive Variable", monospace';
+      context.textBaseline = 'middle';
+      if (mode === 'notes') return drawNotes(context, look, boxes.field, view, piece, decisions);
+      const onItsWay = moving?.of === decisions ? moving : null;
+      const shown = { curve, drawing, span, selectedS, chosenS, suspect, gapDb, moving: onItsWay };
+      drawField(context, { boxes, view, look, piece, decisions, ...shown });
+    },
+    [night, view, selectedS, chosenS, decisions, piece, mode, gapDb, curve, drawing, suspect, span, moving],
+  );
+  const drawHead = useCallback<Draw>(
+    (context, width, height) => {
+      const { wave } = boxesOf(width, height, mode);
+      const { playheadS, pointerS } = useWindow.getState();
+      const look = inks(night);
+      for (const [timeS, wide, colour] of [
+        [pointerS, 1, look.quiet],
+        [playheadS, 2, look.ink],
+      ] as const) {
+        if (timeS === null) continue;
+        const at = timeToX(timeS, view, wave.left, wave.width);
+        if (at < wave.left - 1 || at > wave.left + wave.width + 1) continue;
+        context.fillStyle = colour;
+        context.globalAlpha = wide === 1 ? 0.5 : 1;
+        context.fillRect(at - wide / 2, TOP - 6, wide, height - TOP);
+      }
+    },
+    [night, view, mode],
+  );
+
+  const holder = useRef<HTMLDivElement | null>(null);
+  const axis = useCallback((width: number, height: number) => boxesOf(width, height, mode).wave, [mode]);
+  useWheel(holder, axis, lengthS);
+
+  const gesture = useRef<Gesture>(IDLE);
+  const doAll = (effects: Effect[]) => {
+    const { set } = useWindow.getState();
+    for (const effect of effects) {
+      switch (effect.kind) {
+        case 'point':
+          set({ pointerS: effect.at?.timeS ?? null });
+          if (effect.at) setGrip(effect.at.onLine ? 'line' : effect.at.row !== null ? 'point' : 'wave');
+          onPoint?.(effect.at?.row ?? null, effect.at?.x ?? 0, effect.at?.y ?? 0);
+          break;
+        case 'select':
+          set({ selectedS: effect.timeS, playheadS: effect.timeS, chosenS: [] });
+          break;
+        case 'go':
+          set({ playheadS: effect.timeS, selectedS: null, chosenS: [], loop: null, looping: false });
+          break;
+        case 'threshold':
+          onThreshold?.(effect.levelDb, effect.ended);
+          break;
+        case 'curve':
+          onCurve?.(effect.points, effect.ended);
+          break;
+        case 'forget':
+          onForget?.();
+          break;
+        case 'hit':
+          setMoving({ standsS: effect.hit.standsS, toS: effect.toS, of: decisions });
+          if (effect.ended) void onHit?.(effect.hit, effect.toS, effect.free).then((kept) => kept || setMoving(null));
+          break;
+        case 'hitBack':
+          setMoving(null);
+          break;
+        case 'box':
+          setBox(effect.box);
+          break;
+        case 'choose':
+          set({ chosenS: effect.timesS, selectedS: null });
+          break;
+        case 'loop':
+          set({ loop: effect.loop, looping: effect.looping });
+          break;
+      }
+    }
+  };
+  const scene = (): Scene => {
+    const bounds = holder.current!.getBoundingClientRect();
+    const boxes = boxesOf(bounds.width, bounds.height, mode);
+    return { mode, boxes, view, lengthS, decisions, curve, drawing, loop, looping, chosenS };
+  };
+  const happen = (event: StageEvent, on = scene()) => {
+    const [next, effects] = step(gesture.current, event, on);
+    gesture.current = next;
+    doAll(effects);
+  };
+  const pointer = (kind: 'down' | 'move' | 'up', event: ReactPointerEvent<HTMLDivElement>) => {
+    const bounds = event.currentTarget.getBoundingClientRect();
+    const on = scene();
+    const at = pointAt(on, event.clientX - bounds.left, event.clientY - bounds.top);
+    if (kind === 'move' && gesture.current.kind !== 'idle') useWindow.getState().set({ pointerS: at.timeS });
+    happen({ kind, at, free: event.altKey }, on);
+  };
+  // Escape takes back whatever is dragged, before it means anything else.
+  const latest = useRef(happen);
+  useEffect(() => {
+    latest.current = happen;
+  });
+  useEffect(() => {
+    const escape = (event: KeyboardEvent) => {
+      if (event.key !== 'Escape' || gesture.current.kind === 'idle') return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      latest.current({ kind: 'cancel' });
+    };
+    window.addEventListener('keydown', escape, true);
+    return () => {
+      window.removeEventListener('keydown', escape, true);
+      useWindow.getState().set({ pointerS: null });
+    };
+  }, []);
+
+  return (
+    <div
+      ref={holder}
+      className={`stage grip-${grip}`}
+      data-testid="stage"
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        event.currentTarget.setPointerCapture(event.pointerId);
+        pointer('down', event);
+      }}
+      onPointerMove={(event) => pointer('move', event)}
+      onPointerUp={(event) => pointer('up', event)}
+      onPointerCancel={() => happen({ kind: 'cancel' })}
+      onPointerLeave={() => happen({ kind: 'leave' })}
+    >
+      <Canvas draw={drawGround} on={onTile} />
+      <Canvas
+        draw={draw}
+        label={`${piece.name}: waveform and ${mode === 'find' ? 'hit field' : 'notes'} from ${clock(view.startS)} to ${clock(view.startS + view.spanS)}`}
+      />
+      <Canvas draw={drawHead} on={onHeads} />
+      {box && <div className="choosing" style={box} />}
+    </div>
+  );
+}
