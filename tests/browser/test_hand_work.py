@@ -132,3 +132,28 @@ def test_the_keyboard_zooms_to_the_hit_that_was_stepped_to(session: str, page: P
     assert label is not None
     begins, ends = (60 * int(m) + float(s) for m, s in re.findall(r"(\d+):([\d.]+)", label))
     assert ends - begins < 0.4 and begins < 1.0 < ends
+
+
+def test_a_recording_is_dragged_along_the_time_line_and_its_hits_go_along(session: str, page: Page) -> None:
+    page.get_by_role("link", name=re.compile("^Gather")).click()
+    lane = page.get_by_test_id("lane")
+    box = lane.bounding_box()
+    assert box is not None
+    begins = standing(session)[0]
+    x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] / 2
+
+    def drag(by: float) -> None:
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + box["width"] * by / LENGTH_S, y, steps=5)
+
+    drag(1.0)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    drag(0.5)
+    page.mouse.up()
+    wait_until(page, lambda: abs(standing(session)[0] - begins - 0.5) < 0.01)
+    expect(page.get_by_label("starts at")).to_have_value(re.compile(r"^0\.(49|50)"))
+    page.keyboard.press("Control+z")
+    expect(page.get_by_label("starts at")).to_have_value("0.000")
+    wait_until(page, lambda: abs(standing(session)[0] - begins) < 1e-4)

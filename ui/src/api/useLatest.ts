@@ -1,4 +1,5 @@
 import { useCallback, useEffect, useRef } from 'react';
+import { useWindow } from '../state/window';
 
 /**
  * Ask while something is being moved: one question is under way at a time, and of those that came meanwhile only the latest is
@@ -21,8 +22,9 @@ export function useLatest<T>(work: (wanted: T) => Promise<void>) {
         wanted.current = null;
         await latest.current(next);
       }
-    } catch {
+    } catch (error) {
       wanted.current = null;
+      useWindow.getState().notify(error instanceof Error ? error.message : String(error));
     } finally {
       busy.current = false;
     }

@@ -16,6 +16,7 @@ const BY_MOUSE: [string, string][] = [
   ['drag', 'on the waveform: mark a range to loop'],
   ['drag', 'the threshold line, anywhere along it: decide anew while you watch'],
   ['drag', 'a hit: to another moment; it snaps to the attack there, with Alt it stays where it is let go'],
+  ['drag', 'the chosen recording in Gather: along the time line; it snaps to where others begin or end'],
   ['drag', 'over candidates: choose them together'],
   ['wheel', 'zoom; with Shift, move along'],
 ];

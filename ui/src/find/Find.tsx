@@ -304,8 +304,8 @@ export function Find(props: BenchProps) {
                 </>
               ) : (
                 <span className="quiet">
-                  Point at a candidate and it says why it counts or not. Drag the line to decide anew, drag over
-                  candidates to choose them.
+                  Point at a candidate and it says why it counts or not. Drag the line to decide anew, a hit to move it,
+                  or over candidates to choose them.
                 </span>
               )}
             </p>

@@ -1,6 +1,7 @@
 import { KeyOf } from '../commands/KeyOf';
 import { useCallback, useMemo, useRef, useState } from 'react';
 import { Button, ProgressBar } from 'react-bootstrap';
+import type { Document } from '../api/client';
 import { orderedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
@@ -8,12 +9,20 @@ import { pieceKey } from '../commands/catalogue';
 import { useCommands } from '../commands/useCommands';
 import type { Keys } from '../commands/useKeys';
 import { useWindow } from '../state/window';
-import { Lane } from '../timeline/Lane';
+import { Lane } from '../stage/Lane';
 import { Company } from './Company';
 import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
 import { Takes } from './Takes';
 import { useDrop } from './useDrop';
+
+/** Where the clips of the other sources begin and end, in seconds. */
+function edgesBeside(document: Document, sourceId: string): number[] {
+  const others = Object.entries(document.sources ?? {}).filter(([id]) => id !== sourceId);
+  return others.flatMap(([, one]) =>
+    one.clips.flatMap((clip) => [clip.start_s ?? 0, (clip.start_s ?? 0) + clip.length_s]),
+  );
+}
 
 /** Gather: what was recorded? Every source as a lane on the time line, with its piece. */
 export function Gather(props: BenchProps) {
@@ -110,7 +119,17 @@ export function Gather(props: BenchProps) {
                   <strong>{further ? `and for ${about?.name ?? piece.name}` : (about?.name ?? piece.name)}</strong>
                   <span className="quiet">{of.name}</span>
                 </span>
-                <Lane source={of} lengthS={lengthS} ink={piece.ink} />
+                <Lane
+                  source={of}
+                  lengthS={lengthS}
+                  ink={piece.ink}
+                  edgesS={edgesBeside(document, of_id)}
+                  onPut={
+                    of_id === chosen
+                      ? (index, startS) => doing.act({ kind: 'move_clip', source_id: of_id, index, start_s: startS })
+                      : undefined
+                  }
+                />
                 {of.aside ? (
                   <span className="source-state">set aside</span>
                 ) : about && about.progress < 1 ? (

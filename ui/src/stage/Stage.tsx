@@ -14,6 +14,7 @@ import { IDLE, step, type BoxPx, type Effect, type Gesture, type Hit, type Stage
 import { pointAt, type Scene } from './hit';
 import { boxesOf, TOP, type Mode } from './layout';
 import { drawNotes } from './notes';
+import { useEscape } from './useEscape';
 
 const NO_POINTS: CurvePoint[] = [];
 
@@ -193,24 +194,12 @@ export function Stage({
     if (kind === 'move' && gesture.current.kind !== 'idle') useWindow.getState().set({ pointerS: at.timeS });
     happen({ kind, at, free: event.altKey }, on);
   };
-  // Escape takes back whatever is dragged, before it means anything else.
-  const latest = useRef(happen);
-  useEffect(() => {
-    latest.current = happen;
+  useEscape(() => {
+    const held = gesture.current.kind !== 'idle';
+    if (held) happen({ kind: 'cancel' });
+    return held;
   });
-  useEffect(() => {
-    const escape = (event: KeyboardEvent) => {
-      if (event.key !== 'Escape' || gesture.current.kind === 'idle') return;
-      event.preventDefault();
-      event.stopImmediatePropagation();
-      latest.current({ kind: 'cancel' });
-    };
-    window.addEventListener('keydown', escape, true);
-    return () => {
-      window.removeEventListener('keydown', escape, true);
-      useWindow.getState().set({ pointerS: null });
-    };
-  }, []);
+  useEffect(() => () => useWindow.getState().set({ pointerS: null }), []);
 
   return (
     <div

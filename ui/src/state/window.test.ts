@@ -1,7 +1,7 @@
 import { describe, expect, it, vi } from 'vitest';
 
 vi.stubGlobal('localStorage', { getItem: () => null });
-const { zoomAbout, zoomView } = await import('./window');
+const { useWindow, zoomAbout, zoomView } = await import('./window');
 
 describe('the keyboard zooms', () => {
   const none = { view: { startS: 10, spanS: 4 }, pointerS: null, selectedS: null, chosenS: [], playheadS: 0 };
@@ -22,5 +22,16 @@ describe('the keyboard zooms', () => {
   it('so that the moment keeps its place', () => {
     const view = zoomView(none.view, 0.5, 11, 60);
     expect((11 - view.startS) / view.spanS).toBeCloseTo(1 / 4);
+  });
+});
+
+describe('a notice', () => {
+  it('is not said twice while it stands, and the last three stand', () => {
+    const { notify, dismiss } = useWindow.getState();
+    for (const text of ['one', 'one', 'two', 'three', 'four', 'four']) notify(text);
+    expect(useWindow.getState().notices.map((one) => one.text)).toEqual(['two', 'three', 'four']);
+    dismiss(useWindow.getState().notices[0]!.id);
+    notify('two');
+    expect(useWindow.getState().notices.map((one) => one.text)).toEqual(['three', 'four', 'two']);
   });
 });

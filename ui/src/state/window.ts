@@ -107,7 +107,12 @@ export const useWindow = create<WindowState>((set) => ({
   notices: [],
   set: (changes) => set(changes),
   notify: (text, calm = false) =>
-    set((old) => ({ notices: [...old.notices.slice(-2), { id: ++notices, text, calm }] })),
+    set((old) =>
+      // What is said already is not said once more, such as at every step of a drag.
+      old.notices.some((one) => one.text === text)
+        ? old
+        : { notices: [...old.notices.slice(-2), { id: ++notices, text, calm }] },
+    ),
   dismiss: (id) => set((old) => ({ notices: old.notices.filter((notice) => notice.id !== id) })),
 }));
 
