@@ -1,6 +1,7 @@
 import { useCallback, useRef, useState } from 'react';
 import type { Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
+import { useEscape } from '../stage/useEscape';
 import { Canvas, type Draw } from '../timeline/Canvas';
 import { inks } from '../timeline/heads';
 
@@ -92,6 +93,12 @@ export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props
     [night, piece, found, layerName, share, dragged, rateHz],
   );
   const start = useRef<number | null>(null);
+  useEscape(() => {
+    const held = start.current !== null;
+    start.current = null;
+    if (held) setDragged(0);
+    return held;
+  });
   return (
     <div
       className="stage grip-along"

@@ -43,7 +43,7 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
   const [grid, setGrid] = useState<Grid | null>(null);
   const [same, setSame] = useState<{ partId: string; found: Schema['Same'] } | null>(null);
   const [back, setBack] = useState<Schema['ChangesFromMidi'] | null>(null);
-  const { columns, shape, move, done } = useShape(doing, partId, revision, ready, before, grid);
+  const { columns, shape, move, done, leave } = useShape(doing, partId, revision, ready, before, grid);
   const names = useMemo(() => new Map(overview?.parts.map((one) => [one.part_id, one.name])), [overview]);
 
   useEffect(() => () => set({ before: false, chosenS: [] }), [set]);
@@ -293,7 +293,7 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
           <>
             {side === 'hard' && (
               <>
-                <StrengthCurve piece={piece} columns={columns} move={move} done={done} />
+                <StrengthCurve piece={piece} columns={columns} move={move} done={done} leave={leave} />
                 <StepList
                   columns={columns}
                   steps={shape.steps ?? []}

@@ -2,6 +2,7 @@ import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type Pointe
 import type { Piece } from '../api/client';
 import { useWindow } from '../state/window';
 import { decibels } from '../timeline/axes';
+import { useEscape } from '../stage/useEscape';
 import { Canvas, type Draw } from '../timeline/Canvas';
 import { headSize, inks, noteHead } from '../timeline/heads';
 import type { Changes, Columns, Point } from './useShape';
@@ -23,10 +24,11 @@ interface Props {
   columns: Columns;
   move: (changes: Changes) => void;
   done: (changes: Changes) => Promise<void>;
+  leave: () => void;
 }
 
 /** From strength to velocity: the curve, drawn over the strokes that the part itself shows. */
-export function StrengthCurve({ piece, columns, move, done }: Props) {
+export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
   const night = useWindow((state) => state.night);
   const [at, setAt] = useState<number | null>(null);
   const points = columns.curve;
@@ -129,6 +131,12 @@ export function StrengthCurve({ piece, columns, move, done }: Props) {
     );
   };
   const latest = useRef<Point[] | null>(null);
+  useEscape(() => {
+    const held = drag.current !== null;
+    if (held && latest.current) leave();
+    drag.current = latest.current = null;
+    return held;
+  });
   const onKey = (event: KeyboardEvent<HTMLDivElement>) => {
     const now = at ?? 0;
     const point = points[now];

@@ -2,6 +2,7 @@ import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPoint
 import type { Document, Part, Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
 import { knownTempo, clock, firstAt, timeToX, xToTime } from '../timeline/axes';
+import { useEscape } from '../stage/useEscape';
 import { Canvas, type Draw } from '../timeline/Canvas';
 import { drawTimeGround, type Box } from '../timeline/ground';
 import { headSize, inks, noteHead } from '../timeline/heads';
@@ -197,7 +198,19 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
     fromY: number;
     moved: boolean;
     indices: number[];
+    /** What was looped before the drag. */
+    before: { loop: typeof loop; looping: boolean };
   } | null>(null);
+  useEscape(() => {
+    const now = drag.current;
+    if (!now) return false;
+    drag.current = null;
+    setLine([]);
+    setMoved(null);
+    setBox(null);
+    if (now.kind === 'wave' && now.moved) useWindow.getState().set(now.before);
+    return true;
+  });
   const locate = (event: ReactPointerEvent<HTMLDivElement>) => {
     const bounds = event.currentTarget.getBoundingClientRect();
     const field = fieldBox(bounds.width, bounds.height);
@@ -232,7 +245,7 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
         if (event.button !== 0) return;
         const { field, py, timeS, point, inField } = locate(event);
         event.currentTarget.setPointerCapture(event.pointerId);
-        const start = { fromS: timeS, fromY: py, moved: false };
+        const start = { fromS: timeS, fromY: py, moved: false, before: { loop, looping } };
         if (drawing && inField) {
           drag.current = { ...start, kind: 'line', indices: [] };
           setLine([linePoint(field, py, timeS)]);

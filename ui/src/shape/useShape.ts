@@ -70,12 +70,18 @@ export function useShape(
     },
     [doing, partId, forget],
   );
+  /** Leave the settings as they were before they were moved. */
+  const leave = useCallback(() => {
+    forget();
+    setDraft(null);
+  }, [forget]);
   return {
     columns: mine?.columns ?? standing.data ?? null,
     standing: standing.data ?? null,
     shape: mine?.shape ?? kept ?? null,
     move,
     done,
+    leave,
   };
 }
 
