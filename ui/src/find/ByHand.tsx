@@ -1,6 +1,6 @@
 import type { BenchProps } from '../shell/bench';
 import { useWindow, viewShowing } from '../state/window';
-import { clock } from '../timeline/axes';
+import { clock } from '../stage/axes';
 
 const WORDS = { keep: 'kept', drop: 'dropped', add: 'added' } as const;
 

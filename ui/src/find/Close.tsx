@@ -1,11 +1,11 @@
 import { useCallback } from 'react';
 import type { Source } from '../api/client';
 import { useWindow } from '../state/window';
-import { timeToX } from '../timeline/axes';
-import { Canvas, type Draw } from '../timeline/Canvas';
-import { inks } from '../timeline/heads';
-import { onTile } from '../timeline/tiles';
-import { drawWaveform } from '../timeline/waveform';
+import { timeToX } from '../stage/axes';
+import { Canvas, type Draw } from '../stage/Canvas';
+import { inks } from '../stage/heads';
+import { onTile } from '../stage/tiles';
+import { drawWaveform } from '../stage/waveform';
 
 interface Props {
   source: Source;

@@ -5,7 +5,7 @@ import type { Decisions, FindSettings, SpillMap } from '../api/client';
 import { useSpillMap } from '../api/session';
 import { notedParts, type BenchProps } from '../shell/bench';
 import { useWindow } from '../state/window';
-import { decibels } from '../timeline/axes';
+import { decibels } from '../stage/axes';
 import { Setting } from './Setting';
 
 interface Props extends BenchProps {

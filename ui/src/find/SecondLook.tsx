@@ -9,7 +9,7 @@ import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
 import { useCommands } from '../commands/useCommands';
 import { fitView, useWindow } from '../state/window';
-import { clock } from '../timeline/axes';
+import { clock } from '../stage/axes';
 import { Close } from './Close';
 
 const keyOf = (place: LookPlace) => `${place.part_id} ${place.time_s.toFixed(4)}`;

@@ -4,7 +4,7 @@ import { client, take, type Document, type Schema } from '../api/client';
 import type { Doing } from '../api/session';
 import { FileInput } from '../shell/FileInput';
 import { useWindow } from '../state/window';
-import { clock, knownTempo } from '../timeline/axes';
+import { clock, knownTempo } from '../stage/axes';
 
 const UNITS = [2, 4, 8, 16];
 const TAPS_LAST_MS = 3000;

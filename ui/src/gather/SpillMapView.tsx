@@ -1,7 +1,7 @@
 import { useSpillMap } from '../api/session';
 import { orderedParts, type BenchProps } from '../shell/bench';
 import { PieceMark } from '../shell/PieceMark';
-import { decibels } from '../timeline/axes';
+import { decibels } from '../stage/axes';
 
 const LOUDEST_DB = -3;
 const SOFTEST_DB = -45;

@@ -1,6 +1,6 @@
 import { Form } from 'react-bootstrap';
 import type { Instrument, Piece, Schema } from '../api/client';
-import { useNoteName } from '../timeline/noteName';
+import { useNoteName } from '../stage/noteName';
 
 type Sample = Schema['Sample'];
 

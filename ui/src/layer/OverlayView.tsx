@@ -2,8 +2,8 @@ import { useCallback, useRef, useState } from 'react';
 import type { Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
 import { useEscape } from '../stage/useEscape';
-import { Canvas, type Draw } from '../timeline/Canvas';
-import { inks } from '../timeline/heads';
+import { Canvas, type Draw } from '../stage/Canvas';
+import { inks } from '../stage/heads';
 
 const LEFT = 40;
 const RIGHT = 16;

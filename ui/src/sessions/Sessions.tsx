@@ -10,7 +10,7 @@ import { FileInput } from '../shell/FileInput';
 import { Notices } from '../shell/Notices';
 import { useNight } from '../shell/useNight';
 import { useWindow } from '../state/window';
-import { clock } from '../timeline/axes';
+import { clock } from '../stage/axes';
 
 /** All sessions, and a new one: by a click, or by dropping recordings on the page. */
 export function Sessions() {

@@ -1,7 +1,7 @@
 import type { Schema } from '../api/client';
 import { newId, type Doing } from '../api/session';
 import { useWindow, viewShowing } from '../state/window';
-import { clock } from '../timeline/axes';
+import { clock } from '../stage/axes';
 
 type Found = Schema['ChangesFromMidi'];
 type Proposal = Schema['Proposal'];

@@ -8,7 +8,7 @@ import { Setting } from '../find/Setting';
 import { DragFile } from '../print/DragFile';
 import { FileInput } from '../shell/FileInput';
 import { useWindow } from '../state/window';
-import { useNoteName } from '../timeline/noteName';
+import { useNoteName } from '../stage/noteName';
 import { LiveOut } from './LiveOut';
 import { MapShelf } from './MapShelf';
 import type { Changes, ShapeSettings } from './useShape';

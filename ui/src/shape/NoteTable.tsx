@@ -2,8 +2,8 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Schema } from '../api/client';
 import { newId, type Doing } from '../api/session';
 import { useWindow, viewShowing } from '../state/window';
-import { clock } from '../timeline/axes';
-import { useNoteName } from '../timeline/noteName';
+import { clock } from '../stage/axes';
+import { useNoteName } from '../stage/noteName';
 import { placeOf, type Columns } from './useShape';
 
 const ROW = 27;

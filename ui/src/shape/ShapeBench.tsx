@@ -5,7 +5,7 @@ import { newId } from '../api/session';
 import type { BenchProps } from '../shell/bench';
 import { useCommands } from '../commands/useCommands';
 import { useWindow, viewShowing } from '../state/window';
-import { clock } from '../timeline/axes';
+import { clock } from '../stage/axes';
 import { ChangesBack } from './ChangesBack';
 import { NoteSettings } from './NoteSettings';
 import { NoteTable, setNotes } from './NoteTable';

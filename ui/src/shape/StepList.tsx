@@ -2,7 +2,7 @@ import { useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { Setting } from '../find/Setting';
 import { useWindow } from '../state/window';
-import { clock } from '../timeline/axes';
+import { clock } from '../stage/axes';
 import { newStep, STEPS } from './steps';
 import type { Changes, Columns, Step } from './useShape';
 

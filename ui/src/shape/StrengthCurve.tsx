@@ -1,10 +1,10 @@
 import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import type { Piece } from '../api/client';
 import { useWindow } from '../state/window';
-import { decibels } from '../timeline/axes';
+import { decibels } from '../stage/axes';
 import { useEscape } from '../stage/useEscape';
-import { Canvas, type Draw } from '../timeline/Canvas';
-import { headSize, inks, noteHead } from '../timeline/heads';
+import { Canvas, type Draw } from '../stage/Canvas';
+import { headSize, inks, noteHead } from '../stage/heads';
 import type { Changes, Columns, Point } from './useShape';
 
 const LEFT = 26;

@@ -1,8 +1,8 @@
 import { useCallback, useMemo, type PointerEvent } from 'react';
 import type { Piece } from '../api/client';
 import { useWindow } from '../state/window';
-import { Canvas, type Draw } from '../timeline/Canvas';
-import { headSize, inks, noteHead } from '../timeline/heads';
+import { Canvas, type Draw } from '../stage/Canvas';
+import { headSize, inks, noteHead } from '../stage/heads';
 import { placeOf, type Columns } from './useShape';
 
 const LEFT = 58;

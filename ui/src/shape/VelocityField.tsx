@@ -1,15 +1,15 @@
 import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
 import type { Document, Part, Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
-import { knownTempo, clock, firstAt, timeToX, xToTime } from '../timeline/axes';
+import { knownTempo, clock, firstAt, timeToX, xToTime } from '../stage/axes';
 import { useEscape } from '../stage/useEscape';
-import { Canvas, type Draw } from '../timeline/Canvas';
-import { drawTimeGround, type Box } from '../timeline/ground';
-import { headSize, inks, noteHead } from '../timeline/heads';
+import { Canvas, type Draw } from '../stage/Canvas';
+import { drawTimeGround, type Box } from '../stage/ground';
+import { headSize, inks, noteHead } from '../stage/heads';
 import { onHeads } from '../stage/Stage';
-import { onTile } from '../timeline/tiles';
-import { useWheel } from '../timeline/useWheel';
-import { drawWaveform } from '../timeline/waveform';
+import { onTile } from '../stage/tiles';
+import { useWheel } from '../stage/useWheel';
+import { drawWaveform } from '../stage/waveform';
 import { LETTERS } from './letters';
 import { placeOf, type Columns } from './useShape';
 

@@ -13,7 +13,7 @@ import { LayerBench } from '../layer/LayerBench';
 import { PrintBench } from '../print/PrintBench';
 import { ShapeBench } from '../shape/ShapeBench';
 import { fitView, useWindow, zoomAbout, zoomView } from '../state/window';
-import { Staff } from '../timeline/Staff';
+import { Staff } from '../stage/Staff';
 import { BENCHES, orderedParts, type BenchName, type BenchProps } from './bench';
 import { Notices } from './Notices';
 import { Parts } from './Parts';

@@ -1,7 +1,7 @@
 import { KeyOf } from '../commands/KeyOf';
 import type { Document } from '../api/client';
 import { useWindow } from '../state/window';
-import { knownTempo, barAndBeat, clock } from '../timeline/axes';
+import { knownTempo, barAndBeat, clock } from '../stage/axes';
 
 function Place({ document }: { document: Document }) {
   const playheadS = useWindow((state) => state.playheadS);

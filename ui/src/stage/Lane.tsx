@@ -1,11 +1,11 @@
 import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
 import type { Source } from '../api/client';
 import { useWindow } from '../state/window';
-import { clock } from '../timeline/axes';
-import { Canvas, type Draw } from '../timeline/Canvas';
-import { inks } from '../timeline/heads';
-import { onTile } from '../timeline/tiles';
-import { drawWaveform } from '../timeline/waveform';
+import { clock } from './axes';
+import { Canvas, type Draw } from './Canvas';
+import { inks } from './heads';
+import { onTile } from './tiles';
+import { drawWaveform } from './waveform';
 import { dragClip, type ClipDrag, type LaneEvent } from './clipDrag';
 import { useEscape } from './useEscape';
 

@@ -1,6 +1,6 @@
 import type { Decisions, Piece } from '../api/client';
-import { headSize, noteHead } from '../timeline/heads';
-import { State, counts } from '../timeline/states';
+import { headSize, noteHead } from './heads';
+import { State, counts } from './states';
 
 /** One candidate, its state by shape: see the legend under the field. */
 export function drawCandidate(

@@ -1,8 +1,8 @@
 import type { Decisions, Piece, Suspect } from '../api/client';
 import type { View } from '../state/window';
-import { BOTTOM_DB, decibels, firstAt, levelToY, timeToX, TOP_DB } from '../timeline/axes';
-import { headSize, noteHead, type Inks } from '../timeline/heads';
-import { counts, rowAt } from '../timeline/states';
+import { BOTTOM_DB, decibels, firstAt, levelToY, timeToX, TOP_DB } from './axes';
+import { headSize, noteHead, type Inks } from './heads';
+import { counts, rowAt } from './states';
 import { drawCandidate } from './candidate';
 import { offsetAt, type CurvePoint } from './curve';
 import { drawLadder } from './ladder';

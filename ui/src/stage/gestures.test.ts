@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { levelToY, timeToX } from '../timeline/axes';
-import { State } from '../timeline/states';
+import { levelToY, timeToX } from './axes';
+import { State } from './states';
 import { IDLE, step, type Effect, type Gesture } from './gestures';
 import { pointAt, type Scene } from './hit';
 import { boxesOf } from './layout';

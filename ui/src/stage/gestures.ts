@@ -1,5 +1,5 @@
-import { BOTTOM_DB, timeToX, TOP_DB, yToLevel } from '../timeline/axes';
-import { counts } from '../timeline/states';
+import { BOTTOM_DB, timeToX, TOP_DB, yToLevel } from './axes';
+import { counts } from './states';
 import { offsetAt, type CurvePoint } from './curve';
 import type { Pointed, Scene } from './hit';
 

@@ -1,6 +1,6 @@
 import type { Decisions } from '../api/client';
 import type { View } from '../state/window';
-import { firstAt, levelToY, timeToX, xToTime } from '../timeline/axes';
+import { firstAt, levelToY, timeToX, xToTime } from './axes';
 import { offsetAt, type CurvePoint } from './curve';
 import type { Boxes, Mode } from './layout';
 

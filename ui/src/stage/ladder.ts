@@ -1,6 +1,6 @@
 import type { Decisions } from '../api/client';
-import { BOTTOM_DB } from '../timeline/axes';
-import { counts } from '../timeline/states';
+import { BOTTOM_DB } from './axes';
+import { counts } from './states';
 
 /** How many candidates lie at each level, on the field's own axis, and the gap the suggestion lies in. */
 export function drawLadder(

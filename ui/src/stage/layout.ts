@@ -1,4 +1,4 @@
-import type { Box } from '../timeline/ground';
+import type { Box } from './ground';
 
 const LEFT = 40;
 const RIGHT_WITHOUT_LADDER = 16;

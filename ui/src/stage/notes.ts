@@ -1,8 +1,8 @@
 import type { Decisions, Piece } from '../api/client';
 import type { View } from '../state/window';
-import { firstAt, timeToX } from '../timeline/axes';
-import type { Box } from '../timeline/ground';
-import { headSize, noteHead, type Inks } from '../timeline/heads';
+import { firstAt, timeToX } from './axes';
+import type { Box } from './ground';
+import { headSize, noteHead, type Inks } from './heads';
 
 const LOUDEST = 127;
 
