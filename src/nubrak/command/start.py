@@ -33,6 +33,7 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         lock.seek(0)
         say(f"Nubrak is running already: {lock.read().strip() or 'it is just starting'}")
         return 1
+    lock.truncate(0)  # where an earlier run was says nothing of this one
     try:
         port = _choose_port(port)
         built = interface.build()
@@ -42,7 +43,6 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         say(str(error))
         return 1
     address = f"http://127.0.0.1:{port}"
-    lock.truncate(0)
     lock.write(address)
     lock.flush()
     # For workers that come in from elsewhere; it holds the password, so only the owner may read it.

@@ -1,0 +1,47 @@
+"""Time stamps in Broadcast Wave files (EBU Tech 3285), in large ones too (RF64, EBU Tech 3306)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from nubrak.core.gather import time_stamp_s
+from nubrak.core.prints import bext
+
+RATE_HZ = 48000
+
+
+@pytest.mark.parametrize("form", ["WAV", "RF64"])
+@pytest.mark.parametrize("frames", [1, 480, 481])
+def test_a_stamped_file_says_its_moment_and_sounds_as_before(tmp_path: Path, form: str, frames: int) -> None:
+    path = tmp_path / "stamped.wav"
+    sound = np.random.default_rng(0).integers(-9000, 9000, frames).astype(np.int16)
+    soundfile.write(path, sound, RATE_HZ, "PCM_16", format=form)
+    assert time_stamp_s(path, RATE_HZ) is None
+    bext.stamp(path, 3600 * RATE_HZ + 12345, "Act one, the lamplighter’s entrance")
+    assert time_stamp_s(path, RATE_HZ) == pytest.approx(3600 + 12345 / RATE_HZ, abs=1e-9)
+    # libsndfile still reads it as what it is, to the last sample
+    assert soundfile.info(path).format == form
+    read, rate_hz = soundfile.read(path, dtype="int16")
+    assert rate_hz == RATE_HZ and np.array_equal(read, sound)
+
+
+def test_the_length_of_a_large_file_stands_where_the_standard_says(tmp_path: Path) -> None:
+    path = tmp_path / "large.wav"
+    soundfile.write(path, np.zeros(100, np.int16), RATE_HZ, "PCM_16", format="RF64")
+    bext.stamp(path, 1, "")
+    head = path.read_bytes()[:28]
+    assert head[4:8] == b"\xff\xff\xff\xff" and head[12:16] == b"ds64"
+    assert int.from_bytes(head[20:28], "little") == path.stat().st_size - 8
+
+
+def test_what_is_no_wave_file_is_left_as_it_is(tmp_path: Path) -> None:
+    path = tmp_path / "sound.flac"
+    soundfile.write(path, np.zeros(100, np.int16), RATE_HZ, "PCM_16", format="FLAC")
+    before = path.read_bytes()
+    with pytest.raises(ValueError, match="only a RIFF or RF64"):
+        bext.stamp(path, 1, "")
+    assert path.read_bytes() == before and time_stamp_s(path, RATE_HZ) is None
