@@ -1,4 +1,3 @@
-import { KeyOf } from '../commands/KeyOf';
 import { limitOf, type Limit } from '../api/limit';
 import { useSettled } from '../find/useSettled';
 import { orderedParts, type BenchProps } from '../shell/bench';
@@ -72,7 +71,7 @@ export function BalanceView({
       <p className="about">
         Solo is for listening: prints have everything that is not muted.{' '}
         <button type="button" className="plain-act" onClick={onClose}>
-          <KeyOf of="view" /> back to the notes
+          back to the notes
         </button>
       </p>
     </div>

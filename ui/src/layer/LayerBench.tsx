@@ -74,10 +74,11 @@ export function LayerBench(props: BenchProps) {
     setLayer({ polarity: found.polarity, offset_samples: found.offset_samples, each: each ? single : [] });
   };
   const nudge = (by: number) => layer && setLayer({ offset_samples: (layer.offset_samples ?? 0) + by });
+  const viewAfter = nextView(large, layer !== undefined);
   useCommands({
     lock: () => takeLock(false),
     lockEach: () => takeLock(true),
-    view: () => setLarge((now) => nextView(now, layer !== undefined)),
+    view: () => setLarge(viewAfter),
     turnRound: () => layer && setLayer({ polarity: layer.polarity === -1 ? 1 : -1 }),
     later: () => nudge(1),
     earlier: () => nudge(-1),
@@ -161,7 +162,8 @@ export function LayerBench(props: BenchProps) {
                   aria-pressed={large === 'overlay'}
                   onClick={() => turn('overlay')}
                 >
-                  <KeyOf of="view" /> {large === 'overlay' ? 'Notes' : 'All hits over each other'}
+                  {viewAfter === 'overlay' && <KeyOf of="view" />}{' '}
+                  {large === 'overlay' ? 'Notes' : 'All hits over each other'}
                 </button>
                 <button
                   type="button"
@@ -212,6 +214,7 @@ export function LayerBench(props: BenchProps) {
         onKits={() => turn('kits')}
         onBalance={() => turn('balance')}
         shown={large}
+        next={viewAfter}
       />
     </>
   );

@@ -30,11 +30,14 @@ interface Props extends Pick<BenchProps, 'doing' | 'library' | 'pieces' | 'part'
   onKits: () => void;
   onBalance: () => void;
   shown: string;
+  /** The view that the key leads to: its sign stands there. */
+  next: string;
 }
 
 /** The sounds of the library: searched, ordered by what suits, tried with the arrow keys, taken with Enter. */
 export function Sounds(props: Props) {
-  const { doing, library, pieces, part, partId, layerId, revision, onTake, onCame, onKits, onBalance, shown } = props;
+  const { doing, library, pieces, part, partId, layerId, revision, onTake, onCame, onKits, onBalance, shown, next } =
+    props;
   const [searched, setSearched] = useState('');
   const [order, setOrder] = useState<Order>('kit');
   const [at, setAt] = useState<string | null>(null);
@@ -116,10 +119,10 @@ export function Sounds(props: Props) {
         <span>Sounds</span>
         <span className="views">
           <button type="button" className="plain-act" aria-pressed={shown === 'balance'} onClick={onBalance}>
-            <KeyOf of="view" /> balance
+            {next === 'balance' && <KeyOf of="view" />} balance
           </button>
           <button type="button" className="plain-act" aria-pressed={shown === 'kits'} onClick={onKits}>
-            kits
+            {next === 'kits' && <KeyOf of="view" />} kits
           </button>
         </span>
       </div>

@@ -148,6 +148,7 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
       notify(error instanceof Error ? error.message : String(error));
     }
   };
+  const sideAfter = SIDES[(SIDES.findIndex(([one]) => one === side) + 1) % SIDES.length]![0];
   useCommands({
     next: () => step(1),
     previous: () => step(-1),
@@ -158,7 +159,7 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
     later: () => nudge(NUDGE_S),
     earlier: () => nudge(-NUDGE_S),
     chooseAll: () => columns && set({ chosenS: columns.time_s.map((_, i) => placeOf(columns, i)), selectedS: null }),
-    view: () => setSide((now) => SIDES[(SIDES.findIndex(([one]) => one === now) + 1) % SIDES.length]![0]),
+    view: () => setSide(sideAfter),
     before: () => set({ before: !useWindow.getState().before }),
     draw: () => setDrawing((now) => !now),
     ghosts: () => addStep('ghosts'),
@@ -285,7 +286,7 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
               aria-pressed={side === value}
               onClick={() => setSide(value)}
             >
-              {word}
+              {value === sideAfter && <KeyOf of="view" />} {word}
             </button>
           ))}
         </div>

@@ -108,7 +108,8 @@ function drawCandidates(context: Context, one: Field, decisions: Decisions, xOf:
   context.beginPath();
   context.rect(field.left - 12, field.top - 12, field.width + 18, field.height + 24);
   context.clip();
-  const margin = (view.spanS * 10) / field.width;
+  // Heads reach over the edges; what lies beyond them would stand among the numbers of the axis.
+  const margin = view.spanS / field.width;
   const first = firstAt(decisions.time_s, view.startS - margin);
   const last = firstAt(decisions.time_s, view.startS + view.spanS + margin);
   context.globalAlpha = 0.45;
