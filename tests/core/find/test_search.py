@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from numpy.typing import NDArray
 
 from nubrak.core.find.attack import refine_attacks, snap
 from nubrak.core.find.bands import within
-from nubrak.core.find.candidates import from_bytes, join, no_candidates, to_bytes
-from nubrak.core.find.onset_power import level_in_band
+from nubrak.core.find.candidates import Candidates, from_bytes, join, no_candidates, to_bytes
+from nubrak.core.find.onset_power import onset_power_of
 from nubrak.core.find.search import find_candidates
 from nubrak.core.signal.level import power_to_db
 from tests.conftest import RATE_HZ, decaying_strokes
@@ -58,6 +59,10 @@ def test_level_follows_the_published_definition_of_dbfs() -> None:
     sine = np.sin(2 * np.pi * 997 * np.arange(48000) / 48000)
     assert power_to_db(np.array([np.mean(sine**2)]))[0] == pytest.approx(0.0, abs=0.01)
     assert power_to_db(np.array([1.0]))[0] == pytest.approx(3.01, abs=0.01)
+
+
+def level_in_band(found: Candidates, inside: NDArray[np.bool_]) -> NDArray[np.float64]:
+    return power_to_db(onset_power_of(found)[:, inside].sum(axis=1, dtype=np.float64))
 
 
 def test_twice_as_loud_is_six_decibels() -> None:

@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nubrak.core.layer.plan import level_of_velocity_db
-from nubrak.core.midi.write import Track, midi_file, seconds_to_ticks
+from nubrak.core.midi.write import Track, clock, midi_file
 from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.shape.notes import Notes, ShapeSettings, velocities
 from nubrak.core.shape.velocity import LOUDEST_USUAL
@@ -139,7 +139,8 @@ def test_read_back_through_mido_no_note_is_left_hanging() -> None:
 @given(st.floats(0, 3600), st.floats(20, 400))
 def test_ticks_are_the_nearest(time_s: float, bpm: float) -> None:
     tick_s = mido.bpm2tempo(bpm) / 1e6 / 960
-    assert abs(seconds_to_ticks(time_s, Tempo(bpm=bpm)) * tick_s - time_s) <= tick_s / 2 + 1e-9
+    (tick,) = clock(Tempo(bpm=bpm), 960).tick_of(np.array([time_s]))
+    assert abs(tick * tick_s - time_s) <= tick_s / 2 + 1e-9
 
 
 def test_names_that_do_not_fit_the_file_do_not_break_it() -> None:

@@ -15,7 +15,7 @@ from nubrak.core.decide.settings import FindSettings, Mark
 from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
 from nubrak.core.pieces.catalogue import PIECES
-from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, note_name, to_text
+from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
 from nubrak.core.prints.hit_lists import COLUMNS, HitLine, read_hits, to_csv, to_jams, to_json
 from nubrak.core.problem import Problem
 from nubrak.core.shape.notes import PatternNote, ShapeSettings, shape
@@ -100,13 +100,6 @@ def test_general_midi_names_and_octaves() -> None:
         {key: GENERAL_MIDI[key] for key in wanted} == wanted
         and min(GENERAL_MIDI) == 35
         and max(GENERAL_MIDI) == 81
-    )
-    assert (
-        note_name(60) == "C4"
-        and note_name(60, 3) == "C3"
-        and note_name(36, 3) == "C1"
-        and note_name(38) == "D2"
-        and note_name(0) == "C-1"
     )
 
 

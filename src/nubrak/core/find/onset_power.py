@@ -23,13 +23,6 @@ def onset_power_of(candidates: Candidates) -> NDArray[np.float32]:
     return np.asarray(np.maximum(after - before, np.float32(_LEAST_SHARE) * after))
 
 
-def level_in_band(candidates: Candidates, inside: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """The level of each candidate's attack over the third octaves ``inside`` (bands,), in dBFS, (n,); what
-    rang before is taken off.
-    """
-    return power_to_db(onset_power_of(candidates)[:, inside].sum(axis=1, dtype=np.float64))
-
-
 def rise_in_band(candidates: Candidates, inside: NDArray[np.bool_]) -> NDArray[np.float64]:
     """The rise of each candidate, in dB, (n,), as a part hears it that listens to the third octaves
     ``inside`` (bands,).

@@ -73,28 +73,10 @@ def clock(tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER, start_s: float = 0
     return Clock(np.array(ticks, np.int64), np.array(times), np.array(quarters, np.int64), per_quarter)
 
 
-def seconds_to_ticks(time_s: float, tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER) -> int:
-    """The nearest tick."""
-    return int(clock(tempo, per_quarter).tick_of(np.array([time_s]))[0])
-
-
 def half_tick_ms(tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER) -> float:
     """How far a note can be from its stroke at most, in ms: half a tick where the tempo is slowest."""
     slowest = min([tempo.bpm, *(change.bpm for change in tempo.changes)])
     return 0.5 * 60_000.0 / slowest / per_quarter
-
-
-def rounding_error_ms(tracks: Sequence[Track], tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER) -> float:
-    """How far the note that ticks move furthest stands from its stroke, in ms."""
-    counted = clock(tempo, per_quarter)
-    return max(
-        (
-            1000.0 * float(np.abs(counted.time_of(counted.tick_of(t.notes.time_s)) - t.notes.time_s).max())
-            for t in tracks
-            if len(t.notes.time_s)
-        ),
-        default=0.0,
-    )
 
 
 def cut(notes: Notes, start_s: float, end_s: float) -> Notes:

@@ -11,7 +11,6 @@ from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.problem import Problem
 
 _COLUMNS = ("piece", "note", "name")
-_LETTERS = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 _MOST_ROWS = 1000
 _MOST_BYTES = 200_000
 
@@ -82,13 +81,6 @@ GENERAL_MIDI = dict(
         start=35,
     )
 )
-
-
-def note_name(number: int, middle_c_octave: int = 4) -> str:
-    """What a note is called; middle C, note 60, is C3, C4 or C5 by preference. C4 is the octave of ISO 16 and
-    scientific pitch notation.
-    """
-    return f"{_LETTERS[number % 12]}{number // 12 - 5 + middle_c_octave}"
 
 
 def to_text(note_map: NoteMap) -> str:

@@ -30,7 +30,6 @@ _CRASH_REGION = 4  # 2 to 6 kHz
 _LATER_STEPS = (20, 50)
 _MOST_DB, _LEAST = 60.0, 1e-14
 NOT_DUE_DB = 40.0
-PAIRS = ((0, 1), (2, 3), (4, 5))  # the regions of low, middle and high
 
 
 def over_ringing(

@@ -61,7 +61,7 @@ async def add_source(
     source: str | None = None,
 ) -> SessionState:
     """Take a file in as a new source, or as a further take of one; the request's body is the file."""
-    document = desk.sessions.get(session_id).document
+    document = (await run_in_threadpool(desk.sessions.get, session_id)).document
     if source is not None:
         document.source(source)
     name = plain_name(name)
