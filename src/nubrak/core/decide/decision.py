@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -20,7 +20,7 @@ from nubrak.core.decide.rules import (
 )
 from nubrak.core.decide.settings import USUAL_MARGIN_DB, CurvePoint, FindSettings, Mark
 from nubrak.core.decide.states import Decisions, State, among
-from nubrak.core.decide.suggest import suggest_below, suggest_threshold
+from nubrak.core.decide.suggest import Suggestion, suggest_below, suggest_threshold
 from nubrak.core.pieces import Material, Piece
 from nubrak.core.spill import NEVER_DB
 
@@ -41,89 +41,33 @@ def decide(
     """Evidence and its chance (n,), settings and marks to a decision for every candidate. Outside ``span_s``
     only marks count.
     """
-    count = len(evidence.level_db)
-    level, rise, time = evidence.level_db, evidence.rise_db, evidence.time_s
-    margin = settings.spill_margin_db
-    rise_needed = material.rise_db if settings.rise_db is None else settings.rise_db
-    hold_off_ms = next(
-        value
-        for value in (settings.hold_off_ms, material.hold_off_ms, piece.hold_off_ms)
-        if value is not None
-    )
-    re_arm = next((value for value in (settings.re_arm_db, material.re_arm_db) if value is not None), 0.0)
-    weighs = material.weighs and settings.surety_percent > 0
-    # Nothing asked leaves it to the evidence, which may hear a click over a body that only falls.
-    rises = (rise >= rise_needed) | (rise_needed <= 0)
+    level, time = evidence.level_db, evidence.time_s
+    asked = _asked(settings, piece, material)
     over_spill = level - evidence.spill_db
-
-    if weighs:
-        strokes = surest_of_near(
-            evidence.attack_s,
-            level,
-            stroke_probability,
-            stroke_probability >= settings.surety_percent / 100.0,
-            hold_off_ms / 1000.0,
-        )
-        suggestion = suggest_below(level, strokes, over_spill > _SPILL_SPEAKS_DB)
-    else:
-        apart = over_spill >= margin if margin is not None else np.ones(count, bool)
-        suggestion = suggest_threshold(level[rises & apart], material.least_span_db)
+    suggestion = _suggestion(evidence, stroke_probability, over_spill, asked, material)
     threshold = suggestion.threshold_db if settings.threshold_db is None else settings.threshold_db
     line = threshold + _curve(settings.curve, time)
-    if weighs:
-        log_odds = _leaned_log_odds(
-            stroke_probability, over_spill, margin, level, suggestion.threshold_db, float(threshold)
-        )
-        needed = np.log(settings.surety_percent / (100.0 - settings.surety_percent))
-        spilt = (log_odds < needed) & (over_spill < _SPILL_SPEAKS_DB)
-        unlike = (log_odds < needed) & ~spilt
-    else:
-        log_odds = np.zeros(count)
-        spilt = over_spill < margin if margin is not None else np.zeros(count, bool)
-        unlike = np.zeros(count, bool)
+    log_odds = _log_odds(stroke_probability, over_spill, level, suggestion, float(threshold), asked)
 
-    state = np.full(count, State.HIT, np.int8)
-    state[unlike] = State.UNLIKE
-    state[spilt] = State.SPILL
-    state[~rises] = State.SOFT_RISE
-    state[level < line] = State.UNDER
+    state = _by_evidence(evidence, over_spill, line, log_odds, asked)
     if span_s is not None:
         state[(time < span_s[0]) | (time >= span_s[1])] = State.OUTSIDE
     unmarked = state.copy()
-    attack = evidence.attack_s
-    marked, attack = of_whole_sounds(rows_of_marks(time, marks), time, attack, level, log_odds)
+    marked, attack = of_whole_sounds(rows_of_marks(time, marks), time, evidence.attack_s, level, log_odds)
     for row, mark in marked.items():
         state[row] = State.DROPPED if mark.kind == "drop" else State.KEPT
-    other = np.full(count, -1, np.int64)
+    other = np.full(len(level), -1, np.int64)
     no_twin_of_what_was_dropped(attack, state, other)
-    apply_hold_off(attack, level, log_odds, state, other, hold_off_ms / 1000.0)
-    if re_arm > 0:
-        apply_re_arm(level, evidence.before_db, state, other, re_arm)
+    _hold_off(evidence, attack, log_odds, state, other, asked)
     if marked:
-        apply_hold_off(attack, level, log_odds, unmarked, other.copy(), hold_off_ms / 1000.0)
-        if re_arm > 0:
-            apply_re_arm(level, evidence.before_db, unmarked, other.copy(), re_arm)
+        _hold_off(evidence, attack, log_odds, unmarked, other.copy(), asked)
     else:
         unmarked = state
-    if weighs:
-        doubt = doubt_of(
-            log_odds - needed,
-            level - line if settings.threshold_db is not None or settings.curve else None,
-            rise - rise_needed,
-            state,
-        )
-    else:
-        doubt = doubt_by_lines(
-            level - line,
-            rise - rise_needed,
-            over_spill - margin if margin is not None else np.full(count, 200.0),
-            state,
-            suggestion.gap_db,
-        )
-
+    by_hand = settings.threshold_db is not None or bool(settings.curve)
+    doubt = _doubt(evidence, over_spill, line, log_odds, state, suggestion, asked, by_hand)
     doubt[of_one_sound(attack, state, other)] = 0.0
     hit_s = np.where(among(state, (State.HIT, State.KEPT)), attack, time)
-    moved = np.zeros(count)
+    moved = np.zeros(len(level))
     for row, mark in marked.items():
         if mark.to_s is not None and mark.kind != "drop":
             moved[row] = mark.to_s - hit_s[row]
@@ -134,8 +78,8 @@ def decide(
         found_s=time,
         level_db=level,
         strength_db=level if evidence.strength_db is None else evidence.strength_db,
-        rise_db=rise,
-        row=np.arange(count),
+        rise_db=evidence.rise_db,
+        row=np.arange(len(level)),
         state=state,
         other=other,
         moved_s=moved,
@@ -148,15 +92,140 @@ def decide(
         unmarked=unmarked == State.HIT,
         attack_s=attack,
         threshold_db=float(threshold),
-        hold_off_ms=float(hold_off_ms),
-        re_arm_db=float(re_arm),
-        rise_needed_db=rise_needed,
-        margin_db=margin if margin is not None else 0.0,
-        weighs=weighs,
+        hold_off_ms=float(asked.hold_off_ms),
+        re_arm_db=float(asked.re_arm_db),
+        rise_needed_db=asked.rise_db,
+        margin_db=asked.margin_db if asked.margin_db is not None else 0.0,
+        weighs=asked.weighs,
         suggestion=suggestion,
         sources=evidence.names,
     )
     return _in_time(decisions, added)
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """What settings, material and piece together ask of a stroke."""
+
+    margin_db: float | None  # over the spill; None: spill is not asked about
+    rise_db: float
+    hold_off_ms: float
+    re_arm_db: float
+    surety_percent: float
+    weighs: bool  # whether all evidence decides, or the lines alone
+
+    @property
+    def log_odds(self) -> float:
+        return float(np.log(self.surety_percent / (100.0 - self.surety_percent)))
+
+    def rises(self, evidence: Evidence) -> NDArray[np.bool_]:
+        # Nothing asked leaves it to the evidence, which may hear a click over a body that only falls.
+        return (evidence.rise_db >= self.rise_db) | (self.rise_db <= 0)
+
+
+def _asked(settings: FindSettings, piece: Piece, material: Material) -> _Asked:
+    """Settings, and where they are empty what is usual for the material or the piece."""
+    hold_off_ms = (settings.hold_off_ms, material.hold_off_ms, piece.hold_off_ms)
+    re_arm_db = (settings.re_arm_db, material.re_arm_db)
+    return _Asked(
+        margin_db=settings.spill_margin_db,
+        rise_db=material.rise_db if settings.rise_db is None else settings.rise_db,
+        hold_off_ms=next(value for value in hold_off_ms if value is not None),
+        re_arm_db=next((value for value in re_arm_db if value is not None), 0.0),
+        surety_percent=settings.surety_percent,
+        weighs=material.weighs and settings.surety_percent > 0,
+    )
+
+
+def _suggestion(
+    evidence: Evidence,
+    stroke_probability: NDArray[np.float64],
+    over_spill_db: NDArray[np.float64],
+    asked: _Asked,
+    material: Material,
+) -> Suggestion:
+    """The threshold under the strokes that the evidence is sure of, or in the gap of the levels."""
+    level = evidence.level_db
+    if asked.weighs:
+        sure = stroke_probability >= asked.surety_percent / 100.0
+        held_off_s = asked.hold_off_ms / 1000.0
+        strokes = surest_of_near(evidence.attack_s, level, stroke_probability, sure, held_off_s)
+        return suggest_below(level, strokes, over_spill_db > _SPILL_SPEAKS_DB)
+    apart = asked.margin_db is None or over_spill_db >= asked.margin_db
+    return suggest_threshold(level[asked.rises(evidence) & apart], material.least_span_db)
+
+
+def _log_odds(
+    stroke_probability: NDArray[np.float64],
+    over_spill_db: NDArray[np.float64],
+    level_db: NDArray[np.float64],
+    suggestion: Suggestion,
+    threshold_db: float,
+    asked: _Asked,
+) -> NDArray[np.float64]:
+    """Log odds of each candidate, (n,); 0 where the lines alone decide."""
+    if not asked.weighs:
+        return np.zeros(len(level_db))
+    return _leaned_log_odds(
+        stroke_probability, over_spill_db, asked.margin_db, level_db, suggestion.threshold_db, threshold_db
+    )
+
+
+def _by_evidence(
+    evidence: Evidence,
+    over_spill_db: NDArray[np.float64],
+    line_db: NDArray[np.float64],
+    log_odds: NDArray[np.float64],
+    asked: _Asked,
+) -> NDArray[np.int8]:
+    """The state of each candidate by itself, (n,): before marks, and before what its neighbours hold off."""
+    state = np.full(len(line_db), State.HIT, np.int8)
+    if asked.weighs:
+        unlikely = log_odds < asked.log_odds
+        state[unlikely] = State.UNLIKE
+        state[unlikely & (over_spill_db < _SPILL_SPEAKS_DB)] = State.SPILL
+    elif asked.margin_db is not None:
+        state[over_spill_db < asked.margin_db] = State.SPILL
+    state[~asked.rises(evidence)] = State.SOFT_RISE
+    state[evidence.level_db < line_db] = State.UNDER
+    return state
+
+
+def _hold_off(
+    evidence: Evidence,
+    attack_s: NDArray[np.float64],
+    log_odds: NDArray[np.float64],
+    state: NDArray[np.int8],
+    other: NDArray[np.int64],
+    asked: _Asked,
+) -> None:
+    """Hits that come too soon after another, or before the sound has fallen, are marked so in ``state``, and
+    after whom in ``other``.
+    """
+    level = evidence.level_db
+    apply_hold_off(attack_s, level, log_odds, state, other, asked.hold_off_ms / 1000.0)
+    if asked.re_arm_db > 0:
+        apply_re_arm(level, evidence.before_db, state, other, asked.re_arm_db)
+
+
+def _doubt(
+    evidence: Evidence,
+    over_spill_db: NDArray[np.float64],
+    line_db: NDArray[np.float64],
+    log_odds: NDArray[np.float64],
+    state: NDArray[np.int8],
+    suggestion: Suggestion,
+    asked: _Asked,
+    by_hand: bool,
+) -> NDArray[np.float64]:
+    """The probability that each decision is wrong, (n,). A line that was set ``by_hand`` is doubted where it
+    passes close by; one that follows the evidence is not.
+    """
+    over_line, over_rise = evidence.level_db - line_db, evidence.rise_db - asked.rise_db
+    if asked.weighs:
+        return doubt_of(log_odds - asked.log_odds, over_line if by_hand else None, over_rise, state)
+    over_margin = np.full(len(state), 200.0) if asked.margin_db is None else over_spill_db - asked.margin_db
+    return doubt_by_lines(over_line, over_rise, over_margin, state, suggestion.gap_db)
 
 
 def _curve(points: list[CurvePoint], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
