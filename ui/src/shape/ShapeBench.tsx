@@ -16,7 +16,8 @@ import { TimingField } from './TimingField';
 import { TimingSettings } from './TimingSettings';
 import { placeOf, useShape, type Columns, type Grid, type Step } from './useShape';
 import { LETTERS } from './letters';
-import { VelocityField, type LinePoint } from './VelocityField';
+import type { LinePoint } from '../stage/noteGestures';
+import { VelocityField } from './VelocityField';
 
 type Side = 'hard' | 'when' | 'which';
 const SIDES: [Side, string][] = [
@@ -283,6 +284,7 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
               key={value}
               type="button"
               className="plain-act"
+              aria-label={word}
               aria-pressed={side === value}
               onClick={() => setSide(value)}
             >

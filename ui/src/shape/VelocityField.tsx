@@ -1,11 +1,21 @@
 import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
 import type { Document, Part, Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
-import { knownTempo, clock, firstAt, timeToX, xToTime } from '../stage/axes';
+import { knownTempo, clock, firstAt, timeToX } from '../stage/axes';
 import { useEscape } from '../stage/useEscape';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { drawTimeGround, type Box } from '../stage/ground';
 import { headSize, inks, noteHead } from '../stage/heads';
+import {
+  MOST_PERCENT,
+  notePointAt,
+  stepNotes,
+  type LinePoint,
+  type NoteEffect,
+  type NoteEvent,
+  type NoteGesture,
+  type NoteScene,
+} from '../stage/noteGestures';
 import { onHeads } from '../stage/Stage';
 import { onTile } from '../stage/tiles';
 import { useWheel } from '../stage/useWheel';
@@ -16,10 +26,6 @@ import { placeOf, type Columns } from './useShape';
 const LEFT = 40;
 const RIGHT = 16;
 const TOP = 22;
-const REACH_PX = 12;
-const MOST_PERCENT = 200;
-
-export type LinePoint = Schema['LinePoint'];
 
 interface Props {
   document: Document;
@@ -57,7 +63,7 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
   const selectedS = useWindow((state) => state.selectedS);
   const chosenS = useWindow((state) => state.chosenS);
   const [line, setLine] = useState<LinePoint[]>([]);
-  const [moved, setMoved] = useState<{ indices: number[]; by: number } | null>(null);
+  const [moved, setMoved] = useState<{ places: ReadonlySet<number>; by: number } | null>(null);
   const [box, setBox] = useState<Box | null>(null);
   const sources = useMemo(
     () => part.sources.map((id) => document.sources?.[id]).filter((source) => source !== undefined),
@@ -108,7 +114,6 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
       const y = (velocity: number) => field.top + field.height * (1 - velocity / 127);
       const floor = field.top + field.height;
       const chosen = new Set(chosenS);
-      const shift = new Set(moved?.indices);
       context.save();
       context.beginPath();
       context.rect(field.left - 12, field.top - 12, field.width + 24, field.height + 26);
@@ -116,7 +121,10 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
       const margin = (view.spanS * 10) / field.width;
       const to = firstAt(columns.time_s, view.startS + view.spanS + margin);
       for (let i = firstAt(columns.time_s, view.startS - margin); i < to; i++) {
-        const velocity = Math.min(Math.max(columns.velocity[i]! + (shift.has(i) ? moved!.by : 0), 1), 127);
+        const velocity = Math.min(
+          Math.max(columns.velocity[i]! + (moved?.places.has(placeOf(columns, i)) ? moved.by : 0), 1),
+          127,
+        );
         const at = x(columns.time_s[i]!);
         const played = columns.played[i];
         // Ink carries strength: a soft stroke is a thin grey stem, a hard one stands black on the page.
@@ -192,48 +200,64 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
 
   const holder = useRef<HTMLDivElement | null>(null);
   useWheel(holder, waveBox, lengthS);
-  const drag = useRef<{
-    kind: 'note' | 'wave' | 'field' | 'line';
-    fromS: number;
-    fromY: number;
-    moved: boolean;
-    indices: number[];
-    /** What was looped before the drag. */
-    before: { loop: typeof loop; looping: boolean };
-  } | null>(null);
-  useEscape(() => {
-    const now = drag.current;
-    if (!now) return false;
-    drag.current = null;
-    setLine([]);
-    setMoved(null);
-    setBox(null);
-    if (now.kind === 'wave' && now.moved) useWindow.getState().set(now.before);
-    return true;
-  });
-  const locate = (event: ReactPointerEvent<HTMLDivElement>) => {
-    const bounds = event.currentTarget.getBoundingClientRect();
-    const field = fieldBox(bounds.width, bounds.height);
-    const px = event.clientX - bounds.left;
-    const py = event.clientY - bounds.top;
-    const timeS = Math.min(Math.max(xToTime(px, view, field.left, field.width), 0), lengthS);
-    let point: number | null = null;
-    if (columns && py > field.top - 8) {
-      let nearest = REACH_PX;
-      const reach = (REACH_PX / field.width) * view.spanS;
-      for (let i = firstAt(columns.time_s, timeS - reach); (columns.time_s[i] ?? Infinity) < timeS + reach; i++) {
-        const away = Math.hypot(
-          timeToX(columns.time_s[i]!, view, field.left, field.width) - px,
-          field.top + field.height * (1 - columns.velocity[i]! / 127) - py,
-        );
-        if (away < nearest) [nearest, point] = [away, i];
+  const gesture = useRef<NoteGesture>({ kind: 'idle' });
+  const doAll = (effects: NoteEffect[]) => {
+    const { set } = useWindow.getState();
+    for (const effect of effects) {
+      switch (effect.kind) {
+        case 'select':
+          set({ selectedS: effect.placeS, playheadS: effect.placeS, chosenS: [] });
+          break;
+        case 'go':
+          set({ playheadS: effect.timeS, selectedS: null, chosenS: [], loop: null, looping: false });
+          break;
+        case 'line':
+          setLine(effect.ended ? [] : effect.points);
+          if (effect.ended && effect.points.length > 1) onDrawn(effect.points);
+          break;
+        case 'velocity': {
+          const places = new Set(effect.placesS);
+          setMoved(effect.ended || !effect.by ? null : { places, by: effect.by });
+          if (effect.ended && effect.by && columns)
+            onVelocity(
+              columns.time_s.flatMap((_, i) => (places.has(placeOf(columns, i)) ? [i] : [])),
+              effect.by,
+            );
+          break;
+        }
+        case 'box':
+          setBox(effect.box);
+          break;
+        case 'choose':
+          set({ chosenS: effect.placesS, selectedS: null });
+          break;
+        case 'loop':
+          set({ loop: effect.loop, looping: effect.looping });
+          break;
       }
     }
-    return { field, px, py, timeS, point, inField: py > field.top - 8 };
   };
-  const linePoint = (field: Box, py: number, timeS: number): LinePoint => ({
-    time_s: timeS,
-    percent: Math.round(Math.min(Math.max((1 - (py - field.top) / field.height) * MOST_PERCENT, 0), MOST_PERCENT)),
+  const scene = (): NoteScene => {
+    const bounds = holder.current!.getBoundingClientRect();
+    const notes = columns && { timeS: columns.time_s, placeS: columns.struck_s, velocity: columns.velocity };
+    const field = fieldBox(bounds.width, bounds.height);
+    return { field, view, lengthS, notes, drawing, loop, looping, chosenS };
+  };
+  const happen = (event: NoteEvent, on = scene()) => {
+    const [next, effects] = stepNotes(gesture.current, event, on);
+    gesture.current = next;
+    doAll(effects);
+  };
+  const pointer = (kind: 'down' | 'move' | 'up', event: ReactPointerEvent<HTMLDivElement>) => {
+    const bounds = event.currentTarget.getBoundingClientRect();
+    const on = scene();
+    const at = notePointAt(on, event.clientX - bounds.left, event.clientY - bounds.top);
+    happen({ kind, at, straight: event.shiftKey }, on);
+  };
+  useEscape(() => {
+    const held = gesture.current.kind !== 'idle';
+    if (held) happen({ kind: 'cancel' });
+    return held;
   });
 
   return (
@@ -243,77 +267,12 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
       data-testid="stage"
       onPointerDown={(event) => {
         if (event.button !== 0) return;
-        const { field, py, timeS, point, inField } = locate(event);
         event.currentTarget.setPointerCapture(event.pointerId);
-        const start = { fromS: timeS, fromY: py, moved: false, before: { loop, looping } };
-        if (drawing && inField) {
-          drag.current = { ...start, kind: 'line', indices: [] };
-          setLine([linePoint(field, py, timeS)]);
-        } else if (point !== null && columns) {
-          const place = placeOf(columns, point);
-          const together = chosenS.includes(place)
-            ? columns.time_s.flatMap((_, i) => (chosenS.includes(placeOf(columns, i)) ? [i] : []))
-            : [point];
-          if (together.length === 1) useWindow.getState().set({ selectedS: place, playheadS: place, chosenS: [] });
-          drag.current = { ...start, kind: 'note', indices: together };
-        } else drag.current = { ...start, kind: inField ? 'field' : 'wave', indices: [] };
+        pointer('down', event);
       }}
-      onPointerMove={(event) => {
-        const now = drag.current;
-        if (!now) return;
-        const { field, px, py, timeS } = locate(event);
-        const fromX = timeToX(now.fromS, view, field.left, field.width);
-        if (!now.moved && Math.hypot(px - fromX, py - now.fromY) < 4) return;
-        now.moved = true;
-        if (now.kind === 'line') {
-          const point = linePoint(field, py, timeS);
-          setLine((points) =>
-            event.shiftKey
-              ? [points[0]!, point]
-              : [...points.filter((one) => Math.abs(one.time_s - timeS) > view.spanS / 400), point].sort(
-                  (a, b) => a.time_s - b.time_s,
-                ),
-          );
-        } else if (now.kind === 'note') {
-          setMoved({ indices: now.indices, by: Math.round(((now.fromY - py) / field.height) * 127) });
-        } else if (now.kind === 'field') {
-          setBox({
-            left: Math.min(fromX, px),
-            top: Math.min(now.fromY, py),
-            width: Math.abs(px - fromX),
-            height: Math.abs(py - now.fromY),
-          });
-        } else {
-          const [from, to] = [Math.min(now.fromS, timeS), Math.max(now.fromS, timeS)];
-          useWindow.getState().set({ loop: { startS: from, endS: Math.max(to, from + 0.03) }, looping: true });
-        }
-      }}
-      onPointerUp={(event) => {
-        const now = drag.current;
-        drag.current = null;
-        if (!now) return;
-        const { field, py, timeS } = locate(event);
-        if (now.kind === 'line') {
-          if (line.length > 1) onDrawn(line);
-          setLine([]);
-        } else if (now.kind === 'note') {
-          if (moved?.by) onVelocity(moved.indices, moved.by);
-          setMoved(null);
-        } else if (now.kind === 'field' && now.moved && columns) {
-          setBox(null);
-          const [from, to] = [Math.min(now.fromS, timeS), Math.max(now.fromS, timeS)];
-          const velocityAt = (where: number) => (1 - (where - field.top) / field.height) * 127;
-          const [high, low] = [velocityAt(Math.min(now.fromY, py)), velocityAt(Math.max(now.fromY, py))];
-          const inside = columns.time_s.flatMap((t, i) =>
-            t >= from && t <= to && columns.velocity[i]! <= high && columns.velocity[i]! >= Math.min(low, 126)
-              ? [placeOf(columns, i)]
-              : [],
-          );
-          useWindow.getState().set({ chosenS: inside, selectedS: null });
-        } else if (!now.moved) {
-          useWindow.getState().set({ playheadS: now.fromS, selectedS: null, chosenS: [], loop: null, looping: false });
-        }
-      }}
+      onPointerMove={(event) => pointer('move', event)}
+      onPointerUp={(event) => pointer('up', event)}
+      onPointerCancel={() => happen({ kind: 'cancel' })}
     >
       <Canvas draw={drawGround} on={onTile} />
       <Canvas
