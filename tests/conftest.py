@@ -11,6 +11,7 @@ import numpy as np
 import psycopg
 import pytest
 import soundfile
+from hypothesis import settings
 from numpy.typing import NDArray
 from sqlalchemy import Engine
 
@@ -18,6 +19,10 @@ from nubrak.store.cache import Cache
 from nubrak.store.database import migrate, open_engine
 
 RATE_HZ = 44100
+
+# No test is timed: beside other work a first call may take long, and what is slow shows in benchmarks.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 
 def decaying_strokes(
