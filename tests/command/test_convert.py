@@ -142,3 +142,19 @@ def test_wrong_words_and_wrong_files(tmp_path: Path) -> None:
     )
     none = convert(bad, "--out", tmp_path / "p")
     assert none.returncode == 1 and "nothing was written" in none.stderr and not (tmp_path / "p").exists()
+
+
+def test_files_belong_together_as_they_do_in_a_session(tmp_path: Path) -> None:
+    midday = 48000 * 3600 * 12
+    for name, seconds in (("Kick_01.wav", 0), ("Kick_02.wav", 20)):
+        audio = decaying_strokes([0.3, 0.9], [0.6, 0.6], 1.5, rate_hz=48000, hz=60)
+        stamp_wave(write_wav(tmp_path / name, audio, rate_hz=48000), midday + seconds * 48000)
+    room = write_wav(tmp_path / "Room.wav", decaying_strokes([0.3], [0.2], 1.5, rate_hz=48000), rate_hz=48000)
+    done = convert(tmp_path / "Kick_01.wav", tmp_path / "Kick_02.wav", room, "--out", tmp_path / "out")
+    assert done.returncode == 0, done.stderr
+    kick, heard = json.loads((tmp_path / "out" / "hits.json").read_text())["sources"]
+    assert kick["files"] == ["Kick_01.wav", "Kick_02.wav"]
+    assert np.allclose([hit["time_s"] for hit in kick["hits"]], [0.3, 0.9, 20.3, 20.9], atol=0.001)
+    # A room is heard only: it plays no notes of its own.
+    assert heard["piece"] == "room" and heard["hits"] == []
+    assert {path.name for path in (tmp_path / "out").glob("*.mid")} == {"Kick_01.mid", "all.mid"}

@@ -22,8 +22,9 @@ from nubrak.core.decide import (
     weigh,
     weigh_again,
 )
-from nubrak.core.find import Candidates, begins_at, first_of_each, within
+from nubrak.core.find import Candidates, begins_at, combine_microphones, first_of_each, within
 from nubrak.core.pieces import PIECES, material_of
+from nubrak.core.session import Document, Source
 from nubrak.core.spill import PartOnsets, kind_of, part_onsets
 
 
@@ -48,6 +49,27 @@ class Weighed:
     kit: MultiMicrophoneEvidence
     evidence: dict[str, Evidence]
     stroke_probability: dict[str, NDArray[np.float64]]
+
+
+def listens_to(document: Document, part_id: str) -> list[Source]:
+    """The sources that a part is found on: none of a piece without notes, and none that is set aside."""
+    part = document.part(part_id)
+    if not PIECES[part.piece].noted:
+        return []
+    return [document.sources[one] for one in part.sources if not document.sources[one].aside]
+
+
+def part_input(document: Document, part_id: str, heard: list[Candidates]) -> PartInput:
+    """A part of a session with what was heard on each of the sources it listens to."""
+    part = document.part(part_id)
+    return PartInput(
+        document.part_name(part_id),
+        part.piece,
+        combine_microphones(heard),
+        part.find,
+        part.mark_list,
+        frozenset(part.sources),
+    )
 
 
 def band_of(part: PartInput) -> tuple[float, float]:

@@ -9,15 +9,13 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from nubrak.core.find import find_candidates
-from nubrak.core.gather import AudioFacts, guess_from_sound, inspect, other_half, same_piece, takes_of
-from nubrak.core.pieces import PieceGuess, guess_from_name
-from nubrak.core.session import AddClip, AddSource, AsPair, Clip, CombineMicrophones
+from nubrak.core.find import Candidates, find_candidates
+from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, gather, guess_piece, inspect
+from nubrak.core.session import AnyAction, Clip, Document
 from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 from nubrak.store.sessions import SessionState
 
-_LISTENED_S = 60.0
 _BLOCK_FRAMES = 1 << 18
 
 
@@ -34,51 +32,33 @@ def arrive(
         rate_hz=facts.rate_hz,
         stamp_s=facts.stamp_s,
     )
-    guess = guess_from_name(name) or _by_sound(desk, audio, facts)
-    document = desk.sessions.get(session_id).document
-    source_id = source_id or takes_of(document, name, clip, guess.piece)
-    if source_id is not None:
-        state = desk.sessions.edit(
-            session_id, None, AddClip(kind="add_clip", source_id=source_id, name=name, clip=clip)
-        )
-    else:
-        action = AddSource(
-            kind="add_source",
-            source_id=secrets.token_hex(5),
-            part_id=secrets.token_hex(5),
-            name=name,
-            guess=guess,
-            notes=facts.notes,
-            clip=clip,
-        )
+    guess = guess_piece(name, lambda: _beginning(desk, audio, facts))
+    state = desk.sessions.get(session_id)
+
+    def edit(action: AnyAction) -> Document:
+        nonlocal state
         state = desk.sessions.edit(session_id, None, action)
-        state = _as_pair(desk, state, action.source_id)
-        if action.part_id in state.document.parts:
-            partner = same_piece(state.document, action.part_id)
-            if partner is not None:
-                state = desk.sessions.edit(
-                    session_id,
-                    None,
-                    CombineMicrophones(kind="combine_microphones", part_id=partner, other_id=action.part_id),
-                )
+        return state.document
+
+    gather(
+        state.document,
+        Arrival(name, clip, guess, facts.notes),
+        (secrets.token_hex(5), secrets.token_hex(5)),
+        edit,
+        lambda left, right, pair: _as_pair(desk, left, right, pair),
+        source_id,
+    )
     desk.ask_for(desk.standing(session_id))
     return state
 
 
-def _by_sound(desk: Desk, audio: str, facts: AudioFacts) -> PieceGuess:
-    mono = np.asarray(desk.cache.mono(audio)[: round(_LISTENED_S * facts.rate_hz)])
-    heard = guess_from_sound(find_candidates(mono, facts.rate_hz))
-    return heard or PieceGuess(
-        piece="else", why="Neither the file's name nor its sound says what it is.", sure=0.0
-    )
+def _beginning(desk: Desk, audio: str, facts: AudioFacts) -> Candidates:
+    mono = np.asarray(desk.cache.mono(audio)[: round(LISTENED_S * facts.rate_hz)])
+    return find_candidates(mono, facts.rate_hz)
 
 
-def _as_pair(desk: Desk, state: SessionState, source_id: str) -> SessionState:
-    halves = other_half(state.document, source_id)
-    if halves is None:
-        return state
-    left_id, right_id, name = halves
-    left, right = (state.document.sources[one].clips[0] for one in (left_id, right_id))
+def _as_pair(desk: Desk, left: Clip, right: Clip, name: str) -> Clip:
+    """Both halves as one file of two channels in the store."""
     path = desk.uploads / f"{secrets.token_hex(8)}.flac"
     try:
         _write_pair(path, desk.cache.decoded(left.audio), desk.cache.decoded(right.audio), left.rate_hz)
@@ -86,16 +66,13 @@ def _as_pair(desk: Desk, state: SessionState, source_id: str) -> SessionState:
         audio = put_audio(desk.engine, path, name, facts)
     finally:
         path.unlink(missing_ok=True)
-    clip = Clip(
+    return Clip(
         audio=audio,
         start_s=min(left.start_s, right.start_s),
         length_s=facts.length_s,
         channels=2,
         rate_hz=facts.rate_hz,
         stamp_s=left.stamp_s,
-    )
-    return desk.sessions.edit(
-        state.id, None, AsPair(kind="as_pair", left_id=left_id, right_id=right_id, name=name, clip=clip)
     )
 
 

@@ -15,8 +15,8 @@ from procrastinate import App
 from sqlalchemy import Engine
 
 from nubrak.core.decide import FindSettings
-from nubrak.core.find import Candidates, combine_microphones, join
-from nubrak.core.flow import PartInput, band_of
+from nubrak.core.find import Candidates, join
+from nubrak.core.flow import PartInput, band_of, listens_to, part_input
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
 from nubrak.core.mix import Bus, Mix, ducks, render
@@ -96,23 +96,15 @@ class Desk:
     def stand(self, state: SessionState) -> Standing:
         """What the flow makes of a session, at whatever revision."""
         inputs, waiting, signature = {}, {}, []
-        sources, closely = state.document.sources, set[str]()
+        closely = set[str]()
         for part_id, part in state.document.parts.items():
             if listens_closely(PIECES[part.piece], part.find.material):
                 closely.add(part_id)
-            noted = PIECES[part.piece].noted
-            listens = [one for one in part.sources if noted and not sources[one].aside]
-            found = [self._candidates(sources[one], part_id in closely) for one in listens]
+            listens = listens_to(state.document, part_id)
+            found = [self._candidates(source, part_id in closely) for source in listens]
             waiting[part_id] = [audio for _, missing in found for audio in missing]
-            inputs[part_id] = PartInput(
-                state.document.part_name(part_id),
-                part.piece,
-                combine_microphones([candidates for candidates, _ in found]),
-                part.find,
-                part.mark_list,
-                frozenset(part.sources),
-            )
-            clips = [[(clip.audio, clip.start_s) for clip in sources[one].clips] for one in listens]
+            inputs[part_id] = part_input(state.document, part_id, [candidates for candidates, _ in found])
+            clips = [[(clip.audio, clip.start_s) for clip in source.clips] for source in listens]
             signature.append((part_id, clips, waiting[part_id], *_evidence_rests_on(part)))
         return Standing(state, inputs, waiting, frozenset(closely), self._evidence(repr(signature), inputs))
 

@@ -1,24 +1,33 @@
 """What was recorded: reading files and their time stamps, what a file is, what belongs together.
 
-Files in, facts and guesses out. Begin with ``read``.
+Files in, facts and guesses out, and the edits that put them in a session. Begin with ``read``, then
+``arrival``.
 """
 
-from nubrak.core.gather.belonging import other_half, same_piece, takes_of
-from nubrak.core.gather.guess import LEAST_STROKES, TAUGHT, guess_from_sound, spectral_shape
+from nubrak.core.gather.arrival import Arrival, gather
+from nubrak.core.gather.guess import (
+    LEAST_STROKES,
+    LISTENED_S,
+    TAUGHT,
+    guess_from_sound,
+    guess_piece,
+    spectral_shape,
+)
 from nubrak.core.gather.read import AudioFacts, audio_blocks, inspect, one_channel, read_mono, time_stamp_s
 
 __all__ = [
     "LEAST_STROKES",
+    "LISTENED_S",
     "TAUGHT",
+    "Arrival",
     "AudioFacts",
     "audio_blocks",
+    "gather",
     "guess_from_sound",
+    "guess_piece",
     "inspect",
     "one_channel",
-    "other_half",
     "read_mono",
-    "same_piece",
     "spectral_shape",
-    "takes_of",
     "time_stamp_s",
 ]

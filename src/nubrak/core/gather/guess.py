@@ -4,6 +4,7 @@ octave.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 
@@ -11,11 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.find import Candidates
-from nubrak.core.pieces import PIECES, PieceGuess
+from nubrak.core.pieces import PIECES, PieceGuess, guess_from_name
 from nubrak.core.signal import power_to_db
 
 TAUGHT = Path(__file__).parent / "guess.npz"
 LEAST_STROKES = 2
+LISTENED_S = 60.0  # of a recording, to tell its piece: a stroke or two a bar are enough by then
 _LOUDEST = 12
 _RANGE_DB = 45.0
 _SAID = {
@@ -72,3 +74,14 @@ def guess_from_sound(candidates: Candidates) -> PieceGuess | None:
         f"{PIECES[pieces[best]].name.lower()} with {100 * sure:.0f} %."
     )
     return PieceGuess(piece=pieces[best], why=said, sure=round(sure, 2))
+
+
+def guess_piece(name: str, beginning: Callable[[], Candidates]) -> PieceGuess:
+    """What a file holds: as its name says, else as what is found in its first ``LISTENED_S`` sounds, else
+    something to be struck. ``beginning`` is asked only where the name says nothing.
+    """
+    return (
+        guess_from_name(name)
+        or guess_from_sound(beginning())
+        or PieceGuess(piece="else", why="Neither the file's name nor its sound says what it is.", sure=0.0)
+    )

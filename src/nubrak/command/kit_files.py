@@ -1,0 +1,154 @@
+"""Files given together as one session without a database: read, gathered and looked through, each on a core
+of its own.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TypeVar
+
+import numpy as np
+
+from nubrak.core.find import Candidates, find_candidates, join
+from nubrak.core.flow import PartInput, listens_to, part_input
+from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, gather, guess_piece, inspect, read_mono
+from nubrak.core.pieces import MATERIALS, PIECES, PieceGuess, guess_from_name, listens_closely
+from nubrak.core.problem import Problem
+from nubrak.core.session import AnyAction, Clip, Document, apply
+
+Given = TypeVar("Given")
+Answer = TypeVar("Answer")
+
+_SAID = ("loop", "mouth")  # of what the sources can be said to be, what says the piece as well
+
+
+@dataclass
+class Kit:
+    """What was made of the files: the session, which files each clip's audio is, and a sentence for each file
+    that was left out.
+    """
+
+    document: Document
+    files: dict[str, list[Path]] = field(default_factory=dict)
+    failed: list[str] = field(default_factory=list)
+
+    def files_of(self, part_id: str) -> list[Path]:
+        """The files that a part was recorded in, in their order."""
+        part = self.document.part(part_id)
+        clips = [clip for source_id in part.sources for clip in self.document.sources[source_id].clips]
+        return [path for clip in clips for path in self.files[clip.audio]]
+
+
+def gather_files(files: list[Path], said: dict[Path, str], source_is: str) -> Kit:
+    """The files as a session; ``said`` is which piece a file holds, where it was told."""
+    kit = Kit(Document(name="kit"))
+    material = next((one for one in MATERIALS if one == source_is), None)
+    for number, (path, facts) in enumerate(zip(files, _on_every_core(_facts_of, files), strict=True)):
+        if isinstance(facts, str):
+            kit.failed.append(facts)
+            continue
+        clip = _clip(kit, path, facts)
+        guess = _guess(path, said.get(path), source_is)
+        _arrive(kit, Arrival(path.name, clip, guess, facts.notes), (f"s{number}", f"p{number}"))
+    for part in kit.document.parts.values():
+        part.find.material = material
+    return kit
+
+
+def look_through(kit: Kit) -> Iterator[tuple[str, PartInput]]:
+    """Every part with its candidates, in the order of the list."""
+    wanted = []
+    for part_id, part in kit.document.ordered_parts():
+        closely = listens_closely(PIECES[part.piece], part.find.material)
+        for source in listens_to(kit.document, part_id):
+            wanted += [(kit.files[clip.audio], closely) for clip in source.clips]
+    found = _on_every_core(_heard, wanted)
+    for part_id, _ in kit.document.ordered_parts():
+        heard = [
+            join([next(found) for _ in source.clips], [clip.start_s for clip in source.clips])
+            for source in listens_to(kit.document, part_id)
+        ]
+        yield part_id, part_input(kit.document, part_id, heard)
+
+
+def _arrive(kit: Kit, arrived: Arrival, new_ids: tuple[str, str]) -> None:
+    def edit(action: AnyAction) -> Document:
+        kit.document, _ = apply(kit.document, action)
+        return kit.document
+
+    def joined(left: Clip, right: Clip, _: str) -> Clip:
+        audio = _key([*kit.files[left.audio], *kit.files[right.audio]])
+        kit.files[audio] = [*kit.files[left.audio], *kit.files[right.audio]]
+        return left.model_copy(
+            update={
+                "audio": audio,
+                "channels": 2,
+                "length_s": max(left.length_s, right.length_s),
+                "start_s": min(left.start_s, right.start_s),
+            }
+        )
+
+    gather(kit.document, arrived, new_ids, edit, joined)
+
+
+def _clip(kit: Kit, path: Path, facts: AudioFacts) -> Clip:
+    audio = _key([path])
+    kit.files[audio] = [path]
+    return Clip(
+        audio=audio,
+        length_s=facts.length_s,
+        channels=facts.channels,
+        rate_hz=facts.rate_hz,
+        stamp_s=facts.stamp_s,
+    )
+
+
+def _key(paths: list[Path]) -> str:
+    """What the document calls this audio. Files are told apart by where they lie, not by what they hold."""
+    return hashlib.sha256("\0".join(str(path.absolute()) for path in paths).encode()).hexdigest()
+
+
+def _guess(path: Path, said: str | None, source_is: str) -> PieceGuess:
+    if said is not None:
+        return PieceGuess(piece=said, why="It was said.", sure=1.0)
+    if source_is in _SAID:
+        return guess_from_name(path.name) or PieceGuess(piece=source_is, why="It was said.", sure=1.0)
+    return guess_piece(path.name, lambda: _beginning(path) if source_is == "kit" else join([], []))
+
+
+def _facts_of(path: Path) -> AudioFacts | str:
+    """What is in a file, or a sentence that says why nothing can be made of it."""
+    try:
+        return inspect(path)
+    except Problem as problem:
+        return f"{problem.what} {problem.todo}"
+
+
+def _beginning(path: Path) -> Candidates:
+    mono, rate_hz = read_mono(path)
+    return find_candidates(mono[: round(LISTENED_S * rate_hz)], rate_hz)
+
+
+def _heard(wanted: tuple[list[Path], bool]) -> Candidates:
+    """What is found in a file, or in both halves of a pair together."""
+    paths, closely = wanted
+    signals = [read_mono(path) for path in paths]
+    mono = np.zeros(max(len(signal) for signal, _ in signals), np.float32)
+    for signal, _ in signals:
+        mono[: len(signal)] += signal / np.float32(len(signals))
+    return find_candidates(mono, signals[0][1], closely)
+
+
+def _on_every_core(make: Callable[[Given], Answer], given: list[Given]) -> Iterator[Answer]:
+    """One answer for each that is given, in the same order, each made on a core of its own."""
+    workers = min(len(given), os.cpu_count() or 1)
+    if workers < 2:
+        yield from map(make, given)
+        return
+    with ProcessPoolExecutor(workers) as pool:
+        yield from pool.map(make, given)
