@@ -104,8 +104,8 @@ export function Find(props: BenchProps) {
     void doing.act({ kind: 'mark', part_id: partId, marks });
     set(at.length > 1 ? { chosenS: [] } : { selectedS: at[0]! });
   };
-  const shift = (byS: number) => {
-    if (!decisions || !partId) return;
+  const shift = async (byS: number): Promise<boolean> => {
+    if (!decisions || !partId) return false;
     const at = chosenS.length ? chosenS : selectedS !== null ? [selectedS] : [];
     const moved = at.flatMap((standsS) => {
       const index = rowAt(decisions, standsS, NEAR_S);
@@ -115,20 +115,19 @@ export function Find(props: BenchProps) {
     if (!moved.length) {
       const said = 'Step to a hit first; then Alt with the arrow keys moves it by half a millisecond.';
       useWindow.getState().notify(said, true);
-      return;
+      return false;
     }
     nudged.current = new Map(moved.map((one) => [one.toS, one.foundS]));
     set(chosenS.length ? { chosenS: moved.map((one) => one.toS) } : { selectedS: moved[0]!.toS });
     const marks = moved.map(({ foundS, standsS }) => [newId(), { time_s: foundS, by_s: byS, stands_s: standsS }]);
-    void doing.act({ kind: 'mark', part_id: partId, marks: Object.fromEntries(marks) });
+    const kept = await doing.act({ kind: 'mark', part_id: partId, marks: Object.fromEntries(marks) });
+    if (!kept) set({ chosenS, selectedS });
+    return kept;
   };
   /** A hit dragged to another moment; one of several that are chosen takes the others along. */
   const put = async (hit: Hit, toS: number, free: boolean): Promise<boolean> => {
     if (!partId) return false;
-    if (chosenS.length > 1 && chosenS.includes(hit.standsS)) {
-      shift(toS - hit.standsS);
-      return true;
-    }
+    if (chosenS.length > 1 && chosenS.includes(hit.standsS)) return shift(toS - hit.standsS);
     const marks = { [newId()]: { time_s: hit.foundS, to_s: toS } };
     const kept = free
       ? await doing.act({ kind: 'mark', part_id: partId, marks })
@@ -193,8 +192,8 @@ export function Find(props: BenchProps) {
     previous: () => step(-1, false),
     nextAny: () => step(1, true),
     previousAny: () => step(-1, true),
-    later: () => shift(NUDGE_S),
-    earlier: () => shift(-NUDGE_S),
+    later: () => void shift(NUDGE_S),
+    earlier: () => void shift(-NUDGE_S),
     up: () => nudge(0.5),
     down: () => nudge(-0.5),
     keep: () => mark('keep'),

@@ -1,9 +1,10 @@
-import { useCallback, useRef, useState } from 'react';
+import { useCallback, useState } from 'react';
 import type { Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
-import { useEscape } from '../stage/useEscape';
+import { useGesture } from '../stage/useGesture';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { inks } from '../stage/heads';
+import { dragOverlay, type OverlayDrag } from './overlayDrag';
 
 const LEFT = 40;
 const RIGHT = 16;
@@ -92,33 +93,17 @@ export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props
     },
     [night, piece, found, layerName, share, dragged, rateHz],
   );
-  const start = useRef<number | null>(null);
-  useEscape(() => {
-    const held = start.current !== null;
-    start.current = null;
-    if (held) setDragged(0);
-    return held;
+  const handlers = useGesture<OverlayDrag | null>(null, (drag, { kind, x, width }) => {
+    const pxPerMs = (share(1) - share(0)) * (width - LEFT - RIGHT);
+    const [next, effects] = dragOverlay(drag, { kind, x }, rateHz / 1000 / pxPerMs);
+    for (const effect of effects) {
+      if (effect.kind === 'put') onOffset(effect.bySamples);
+      else setDragged(effect.bySamples);
+    }
+    return next;
   });
   return (
-    <div
-      className="stage grip-along"
-      data-testid="overlay"
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        start.current = event.clientX;
-      }}
-      onPointerMove={(event) => {
-        if (start.current === null) return;
-        const width = event.currentTarget.getBoundingClientRect().width - LEFT - RIGHT;
-        const perMs = (share(1) - share(0)) * width;
-        setDragged(Math.round(((event.clientX - start.current) / perMs / 1000) * rateHz));
-      }}
-      onPointerUp={() => {
-        if (start.current !== null && dragged) onOffset(dragged);
-        start.current = null;
-        setDragged(0);
-      }}
-    >
+    <div className="stage grip-along" data-testid="overlay" {...handlers}>
       <Canvas draw={draw} label={`All ${found.hits} hits at their attack, and ${layerName} over them`} />
     </div>
   );

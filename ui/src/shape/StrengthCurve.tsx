@@ -1,11 +1,12 @@
-import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { useCallback, useMemo, useState, type KeyboardEvent } from 'react';
 import type { Piece } from '../api/client';
 import { useWindow } from '../state/window';
 import { decibels } from '../stage/axes';
-import { useEscape } from '../stage/useEscape';
+import { useGesture } from '../stage/useGesture';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { headSize, inks, noteHead } from '../stage/heads';
-import type { Changes, Columns, Point } from './useShape';
+import { dragCurve, without, withPoint, type CurveDrag, type CurvePlaces } from './curveDrag';
+import type { Changes, Columns } from './useShape';
 
 const LEFT = 26;
 const RIGHT = 10;
@@ -43,13 +44,13 @@ export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
     return [Math.max(Math.floor((soft - 6) / 6) * 6, -96), Math.min(Math.ceil((hard + 3) / 6) * 6, 6)] as const;
   }, [strengths]);
   const place = useCallback(
-    (width: number, height: number) => {
+    (width: number, height: number): CurvePlaces => {
       const [wide, tall] = [width - LEFT - RIGHT, height - TOP - BOTTOM];
       return {
         x: (level: number) => LEFT + ((level - low) / (high - low)) * wide,
         y: (velocity: number) => TOP + tall * (1 - velocity / 127),
-        level: (px: number) => Math.min(Math.max(low + ((px - LEFT) / wide) * (high - low), -120), 12),
-        velocity: (py: number) => Math.min(Math.max(127 * (1 - (py - TOP) / tall), 0), 127),
+        strengthDb: (px: number) => low + ((px - LEFT) / wide) * (high - low),
+        velocity: (py: number) => 127 * (1 - (py - TOP) / tall),
       };
     },
     [low, high],
@@ -108,52 +109,35 @@ export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
     [night, place, low, high, strengths, points, columns, piece, at],
   );
 
-  const drag = useRef<number | null>(null);
-  const spot = (event: PointerEvent<HTMLDivElement>) => {
-    const bounds = event.currentTarget.getBoundingClientRect();
-    const to = place(bounds.width, bounds.height);
-    const [px, py] = [event.clientX - bounds.left, event.clientY - bounds.top];
-    const near = points.findIndex(
-      (point) => Math.abs(to.x(point.strength_db) - px) < 9 && Math.abs(to.y(point.velocity) - py) < 9,
-    );
-    const here = {
-      strength_db: Math.round(to.level(px) * 10) / 10,
-      velocity: Math.round(to.velocity(py) * 10) / 10,
-    };
-    return { near, here };
-  };
-  /** One point put elsewhere; it stays between its neighbours, so that a louder stroke is never softer by accident of order. */
-  const put = (index: number, point: Point): Point[] => {
-    const least = points[index - 1]?.strength_db ?? -120;
-    const most = points[index + 1]?.strength_db ?? 12;
-    return points.map((one, other) =>
-      other === index ? { ...point, strength_db: Math.min(Math.max(point.strength_db, least), most) } : one,
-    );
-  };
-  const latest = useRef<Point[] | null>(null);
-  useEscape(() => {
-    const held = drag.current !== null;
-    if (held && latest.current) leave();
-    drag.current = latest.current = null;
-    return held;
+  const handlers = useGesture<CurveDrag | null>(null, (drag, { kind, x, y, width, height, alt }) => {
+    const [next, effects] = dragCurve(drag, { kind, x, y, away: alt }, points, place(width, height));
+    for (const effect of effects) {
+      if (effect.kind === 'choose') setAt(effect.point);
+      else if (effect.kind === 'forget') leave();
+      else if (effect.ended) void done({ curve: effect.points });
+      else move({ curve: effect.points });
+    }
+    return next;
   });
   const onKey = (event: KeyboardEvent<HTMLDivElement>) => {
     const now = at ?? 0;
     const point = points[now];
     if (!point) return;
     const step = event.shiftKey ? 5 : 1;
+    const put = (by: { strength_db?: number; velocity?: number }) =>
+      void done({
+        curve: withPoint(points, now, {
+          strength_db: point.strength_db + (by.strength_db ?? 0),
+          velocity: point.velocity + (by.velocity ?? 0),
+        }),
+      });
+    const left = without(points, now);
     const ways: Record<string, () => void> = {
-      ArrowLeft: () =>
-        event.altKey
-          ? void done({ curve: put(now, { ...point, strength_db: point.strength_db - step }) })
-          : setAt(Math.max(now - 1, 0)),
-      ArrowRight: () =>
-        event.altKey
-          ? void done({ curve: put(now, { ...point, strength_db: point.strength_db + step }) })
-          : setAt(Math.min(now + 1, points.length - 1)),
-      ArrowUp: () => void done({ curve: put(now, { ...point, velocity: Math.min(point.velocity + step, 127) }) }),
-      ArrowDown: () => void done({ curve: put(now, { ...point, velocity: Math.max(point.velocity - step, 0) }) }),
-      Delete: () => points.length > 2 && void done({ curve: points.filter((_, index) => index !== now) }),
+      ArrowLeft: () => (event.altKey ? put({ strength_db: -step }) : setAt(Math.max(now - 1, 0))),
+      ArrowRight: () => (event.altKey ? put({ strength_db: step }) : setAt(Math.min(now + 1, points.length - 1))),
+      ArrowUp: () => put({ velocity: step }),
+      ArrowDown: () => put({ velocity: -step }),
+      Delete: () => left && void done({ curve: left }),
     };
     const way = ways[event.key];
     if (!way) return;
@@ -172,30 +156,7 @@ export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
         role="group"
         aria-label="Velocity over strength. Arrow keys choose a point and move it up and down; with Alt sideways; Delete takes it out."
         onKeyDown={onKey}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          const { near, here } = spot(event);
-          if (near >= 0 && event.altKey) {
-            if (points.length > 2) void done({ curve: points.filter((_, index) => index !== near) });
-          } else if (near >= 0) {
-            drag.current = near;
-            setAt(near);
-          } else {
-            const curve = [...points, here].sort((a, b) => a.strength_db - b.strength_db);
-            setAt(curve.indexOf(here));
-            void done({ curve });
-          }
-        }}
-        onPointerMove={(event) => {
-          if (drag.current === null) return;
-          latest.current = put(drag.current, spot(event).here);
-          move({ curve: latest.current });
-        }}
-        onPointerUp={() => {
-          if (drag.current !== null && latest.current) void done({ curve: latest.current });
-          drag.current = latest.current = null;
-        }}
+        {...handlers}
       >
         <Canvas
           draw={draw}

@@ -1,23 +1,23 @@
-import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
+import { useCallback, useMemo, useRef, useState } from 'react';
 import type { Document, Part, Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
 import { knownTempo, clock, firstAt, timeToX } from '../stage/axes';
-import { useEscape } from '../stage/useEscape';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { drawTimeGround, type Box } from '../stage/ground';
 import { headSize, inks, noteHead } from '../stage/heads';
 import {
   MOST_PERCENT,
   notePointAt,
+  STILL,
   stepNotes,
   type LinePoint,
   type NoteEffect,
-  type NoteEvent,
   type NoteGesture,
   type NoteScene,
 } from '../stage/noteGestures';
 import { onHeads } from '../stage/Stage';
 import { onTile } from '../stage/tiles';
+import { useGesture } from '../stage/useGesture';
 import { useWheel } from '../stage/useWheel';
 import { drawWaveform } from '../stage/waveform';
 import { LETTERS } from './letters';
@@ -200,7 +200,6 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
 
   const holder = useRef<HTMLDivElement | null>(null);
   useWheel(holder, waveBox, lengthS);
-  const gesture = useRef<NoteGesture>({ kind: 'idle' });
   const doAll = (effects: NoteEffect[]) => {
     const { set } = useWindow.getState();
     for (const effect of effects) {
@@ -237,43 +236,17 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
       }
     }
   };
-  const scene = (): NoteScene => {
-    const bounds = holder.current!.getBoundingClientRect();
+  const handlers = useGesture<NoteGesture>(STILL, (gesture, { kind, x, y, width, height, shift }) => {
     const notes = columns && { timeS: columns.time_s, placeS: columns.struck_s, velocity: columns.velocity };
-    const field = fieldBox(bounds.width, bounds.height);
-    return { field, view, lengthS, notes, drawing, loop, looping, chosenS };
-  };
-  const happen = (event: NoteEvent, on = scene()) => {
-    const [next, effects] = stepNotes(gesture.current, event, on);
-    gesture.current = next;
+    const field = fieldBox(width, height);
+    const scene: NoteScene = { field, view, lengthS, notes, drawing, loop, looping, chosenS };
+    const [next, effects] = stepNotes(gesture, { kind, at: notePointAt(scene, x, y), straight: shift }, scene);
     doAll(effects);
-  };
-  const pointer = (kind: 'down' | 'move' | 'up', event: ReactPointerEvent<HTMLDivElement>) => {
-    const bounds = event.currentTarget.getBoundingClientRect();
-    const on = scene();
-    const at = notePointAt(on, event.clientX - bounds.left, event.clientY - bounds.top);
-    happen({ kind, at, straight: event.shiftKey }, on);
-  };
-  useEscape(() => {
-    const held = gesture.current.kind !== 'idle';
-    if (held) happen({ kind: 'cancel' });
-    return held;
+    return next;
   });
 
   return (
-    <div
-      ref={holder}
-      className={`stage ${drawing ? '' : 'grip-note'}`}
-      data-testid="stage"
-      onPointerDown={(event) => {
-        if (event.button !== 0) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        pointer('down', event);
-      }}
-      onPointerMove={(event) => pointer('move', event)}
-      onPointerUp={(event) => pointer('up', event)}
-      onPointerCancel={() => happen({ kind: 'cancel' })}
-    >
+    <div ref={holder} className={`stage ${drawing ? '' : 'grip-note'}`} data-testid="stage" {...handlers}>
       <Canvas draw={drawGround} on={onTile} />
       <Canvas
         draw={draw}

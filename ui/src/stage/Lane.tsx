@@ -1,4 +1,4 @@
-import { useCallback, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import type { Source } from '../api/client';
 import { useWindow } from '../state/window';
 import { clock } from './axes';
@@ -6,8 +6,8 @@ import { Canvas, type Draw } from './Canvas';
 import { inks } from './heads';
 import { onTile } from './tiles';
 import { drawWaveform } from './waveform';
-import { dragClip, type ClipDrag, type LaneEvent } from './clipDrag';
-import { useEscape } from './useEscape';
+import { dragClip, type ClipDrag } from './clipDrag';
+import { useGesture } from './useGesture';
 
 interface Props {
   source: Source;
@@ -22,7 +22,6 @@ interface Props {
 /** A whole source as one small waveform on the session's time line; its clips are dragged along it. */
 export function Lane({ source, lengthS, ink, edgesS, onPut }: Props) {
   const night = useWindow((state) => state.night);
-  const drag = useRef<ClipDrag | null>(null);
   // A clip on its way is shown there until the source comes as it is then.
   const [shown, setShown] = useState<{ of: Source; index: number; startS: number } | null>(null);
   const onItsWay = shown?.of === source ? shown : null;
@@ -48,35 +47,18 @@ export function Lane({ source, lengthS, ink, edgesS, onPut }: Props) {
     },
     [drawn, lengthS, ink, night],
   );
-  const happen = (event: LaneEvent, width: number) => {
-    const [next, effects] = dragClip(drag.current, event, { width, lengthS, clips: source.clips, edgesS });
-    drag.current = next;
+  const handlers = useGesture<ClipDrag | null>(null, (drag, { kind, x, width, alt }) => {
+    if (!onPut) return null;
+    const [next, effects] = dragClip(drag, { kind, x, free: alt }, { width, lengthS, clips: source.clips, edgesS });
     for (const effect of effects) {
       if (effect.kind === 'back') setShown(null);
       else setShown({ of: source, index: effect.index, startS: effect.startS });
-      if (effect.kind === 'put') void onPut?.(effect.index, effect.startS).then((kept) => kept || setShown(null));
+      if (effect.kind === 'put') void onPut(effect.index, effect.startS).then((kept) => kept || setShown(null));
     }
-  };
-  useEscape(() => {
-    const held = drag.current !== null;
-    happen({ kind: 'cancel' }, 1);
-    return held;
+    return next;
   });
-  const pointer = (kind: 'down' | 'move' | 'up') => (event: ReactPointerEvent<HTMLSpanElement>) => {
-    if (!onPut || (kind === 'down' && event.button !== 0)) return;
-    const bounds = event.currentTarget.getBoundingClientRect();
-    if (kind === 'down') event.currentTarget.setPointerCapture(event.pointerId);
-    happen({ kind, x: event.clientX - bounds.left, free: event.altKey }, bounds.width);
-  };
   return (
-    <span
-      className={`lane ${onPut ? 'can-move' : ''}`}
-      data-testid="lane"
-      onPointerDown={pointer('down')}
-      onPointerMove={pointer('move')}
-      onPointerUp={pointer('up')}
-      onPointerCancel={() => happen({ kind: 'cancel' }, 1)}
-    >
+    <span className={`lane ${onPut ? 'can-move' : ''}`} data-testid="lane" {...handlers}>
       <Canvas draw={draw} on={onTile} label={`Waveform of ${source.name}`} />
       {onItsWay && <span className="lane-says number">{clock(onItsWay.startS, 3)}</span>}
     </span>

@@ -1,9 +1,11 @@
-import { useCallback, useMemo, type PointerEvent } from 'react';
+import { useCallback, useMemo } from 'react';
 import type { Document, Overview, Piece } from '../api/client';
-import { fitView, useWindow } from '../state/window';
-import { knownTempo, gridLines, timeToX, xToTime } from './axes';
+import { useWindow } from '../state/window';
+import { knownTempo, gridLines, timeToX } from './axes';
 import { Canvas, type Draw } from './Canvas';
 import { headSize, inks, noteHead } from './heads';
+import { dragStaff, type StaffDrag } from './staffDrag';
+import { useGesture } from './useGesture';
 
 const LEFT = 18;
 const LINE_GAP = 10;
@@ -131,21 +133,18 @@ export function Staff({ document, overview, pieces }: Props) {
     [night, view, whole, lengthS, overview?.length_s],
   );
 
-  const go = (event: PointerEvent<HTMLDivElement>) => {
-    const bounds = event.currentTarget.getBoundingClientRect();
-    const timeS = xToTime(event.clientX - bounds.left, whole, LEFT, bounds.width - 2 * LEFT);
-    useWindow.getState().set({ view: fitView({ ...view, startS: timeS - view.spanS / 2 }, lengthS) });
-  };
+  const handlers = useGesture<StaffDrag | null>(null, (drag, { kind, x, width }) => {
+    const scene = { left: LEFT, width: width - 2 * LEFT, lengthS, view };
+    const [next, seen] = dragStaff(drag, { kind, x }, scene);
+    if (seen) useWindow.getState().set({ view: seen });
+    return next;
+  });
   return (
     <div
       className="staff"
       role="img"
       aria-label="The whole session as a percussion staff. Click to go to a place."
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        go(event);
-      }}
-      onPointerMove={(event) => event.buttons & 1 && go(event)}
+      {...handlers}
     >
       <Canvas draw={drawPlace} on={onPlayhead} />
       <Canvas draw={drawNotes} />

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent as ReactPointerEvent } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { Decisions, Document, Part, Piece, Suspect } from '../api/client';
 import { useWindow } from '../state/window';
 import { clock, knownTempo, timeToX } from './axes';
@@ -10,11 +10,11 @@ import { useWheel } from './useWheel';
 import { drawWaveform } from './waveform';
 import type { CurvePoint } from './curve';
 import { drawField } from './field';
-import { IDLE, step, type BoxPx, type Effect, type Gesture, type Hit, type StageEvent } from './gestures';
+import { IDLE, step, type BoxPx, type Effect, type Gesture, type Hit } from './gestures';
 import { pointAt, type Scene } from './hit';
 import { boxesOf, TOP, type Mode } from './layout';
 import { drawNotes } from './notes';
-import { useEscape } from './useEscape';
+import { useGesture } from './useGesture';
 
 const NO_POINTS: CurvePoint[] = [];
 
@@ -133,7 +133,6 @@ export function Stage({
   const axis = useCallback((width: number, height: number) => boxesOf(width, height, mode).wave, [mode]);
   useWheel(holder, axis, lengthS);
 
-  const gesture = useRef<Gesture>(IDLE);
   const doAll = (effects: Effect[]) => {
     const { set } = useWindow.getState();
     for (const effect of effects) {
@@ -177,45 +176,19 @@ export function Stage({
       }
     }
   };
-  const scene = (): Scene => {
-    const bounds = holder.current!.getBoundingClientRect();
-    const boxes = boxesOf(bounds.width, bounds.height, mode);
-    return { mode, boxes, view, lengthS, decisions, curve, drawing, loop, looping, chosenS };
-  };
-  const happen = (event: StageEvent, on = scene()) => {
-    const [next, effects] = step(gesture.current, event, on);
-    gesture.current = next;
+  const handlers = useGesture<Gesture>(IDLE, (gesture, { kind, x, y, width, height, alt }) => {
+    const boxes = boxesOf(width, height, mode);
+    const scene: Scene = { mode, boxes, view, lengthS, decisions, curve, drawing, loop, looping, chosenS };
+    const at = pointAt(scene, x, y);
+    if (kind === 'move' && gesture !== IDLE) useWindow.getState().set({ pointerS: at.timeS });
+    const [next, effects] = step(gesture, { kind, at, free: alt }, scene);
     doAll(effects);
-  };
-  const pointer = (kind: 'down' | 'move' | 'up', event: ReactPointerEvent<HTMLDivElement>) => {
-    const bounds = event.currentTarget.getBoundingClientRect();
-    const on = scene();
-    const at = pointAt(on, event.clientX - bounds.left, event.clientY - bounds.top);
-    if (kind === 'move' && gesture.current.kind !== 'idle') useWindow.getState().set({ pointerS: at.timeS });
-    happen({ kind, at, free: event.altKey }, on);
-  };
-  useEscape(() => {
-    const held = gesture.current.kind !== 'idle';
-    if (held) happen({ kind: 'cancel' });
-    return held;
+    return next;
   });
   useEffect(() => () => useWindow.getState().set({ pointerS: null }), []);
 
   return (
-    <div
-      ref={holder}
-      className={`stage grip-${grip}`}
-      data-testid="stage"
-      onPointerDown={(event) => {
-        if (event.button !== 0) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        pointer('down', event);
-      }}
-      onPointerMove={(event) => pointer('move', event)}
-      onPointerUp={(event) => pointer('up', event)}
-      onPointerCancel={() => happen({ kind: 'cancel' })}
-      onPointerLeave={() => happen({ kind: 'leave' })}
-    >
+    <div ref={holder} className={`stage grip-${grip}`} data-testid="stage" {...handlers}>
       <Canvas draw={drawGround} on={onTile} />
       <Canvas
         draw={draw}

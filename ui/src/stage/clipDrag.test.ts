@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { clipAt, dragClip, type ClipDrag, type LaneEffect, type LaneScene } from './clipDrag';
+import { handOf } from './hand.fixture';
 
 // 20 s over 1000 pixels: a clip from 2 s to 6 s and one from 6 s to 9 s; another source lies from 1 s to 15 s.
 const lane: LaneScene = {
@@ -12,19 +13,10 @@ const lane: LaneScene = {
   edgesS: [1, 15],
 };
 
-function hand(from: number, through: number[], { free = false, scene = lane } = {}) {
-  let drag: ClipDrag | null = null;
-  const effects: LaneEffect[] = [];
-  const happen = (kind: 'down' | 'move' | 'up', x: number) => {
-    const [next, more] = dragClip(drag, { kind, x, free }, scene);
-    drag = next;
-    effects.push(...more);
-  };
-  happen('down', from);
-  for (const x of through) happen('move', x);
-  happen('up', through[through.length - 1] ?? from);
-  return { effects, last: effects[effects.length - 1], drag };
-}
+const of = (scene: LaneScene, free: boolean) =>
+  handOf<ClipDrag | null, LaneEffect, number>(null, (drag, kind, x) => dragClip(drag, { kind, x, free }, scene));
+const hand = (from: number, through: number[], { free = false, scene = lane } = {}) =>
+  of(scene, free).drags(from, through);
 
 describe('a clip', () => {
   it('lies where its sound lies', () => {
@@ -55,10 +47,8 @@ describe('a clip', () => {
   });
 
   it('is where it was after Escape, and when it is dragged back', () => {
-    const [drag] = dragClip(null, { kind: 'down', x: 150, free: false }, lane);
-    const [moved] = dragClip(drag, { kind: 'move', x: 400, free: false }, lane);
-    expect(dragClip(moved, { kind: 'cancel' }, lane)).toEqual([null, [{ kind: 'back' }]]);
-    expect(dragClip(drag, { kind: 'cancel' }, lane)).toEqual([null, []]);
+    expect(of(lane, false).givesUp(150, [400])).toEqual([{ kind: 'back' }]);
+    expect(of(lane, false).givesUp(150, [])).toEqual([]);
     expect(hand(150, [400, 150], { free: true }).last).toEqual({ kind: 'back' });
   });
 });

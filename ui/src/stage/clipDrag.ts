@@ -17,7 +17,11 @@ export interface ClipDrag {
   moved: boolean;
 }
 
-export type LaneEvent = { kind: 'down' | 'move' | 'up'; x: number; free: boolean } | { kind: 'cancel' };
+export interface LaneEvent {
+  kind: 'down' | 'move' | 'up' | 'cancel' | 'leave';
+  x: number;
+  free: boolean;
+}
 
 /** What follows: a clip shown elsewhere, put there, or shown where it was again. */
 export type LaneEffect =
@@ -25,6 +29,7 @@ export type LaneEffect =
 
 /** One step of a clip's drag: what is dragged now, and what follows. It snaps to the ends of other clips unless `free`. */
 export function dragClip(drag: ClipDrag | null, event: LaneEvent, lane: LaneScene): [ClipDrag | null, LaneEffect[]] {
+  if (event.kind === 'leave') return [drag, []];
   if (event.kind === 'cancel') return [null, drag?.moved ? [{ kind: 'back' }] : []];
   if (event.kind === 'down') {
     const index = clipAt(lane, event.x);

@@ -3,6 +3,7 @@ import { levelToY, timeToX } from './axes';
 import { State } from './states';
 import { IDLE, step, type Effect, type Gesture } from './gestures';
 import { pointAt, type Scene } from './hit';
+import { handOf } from './hand.fixture';
 import { boxesOf } from './layout';
 
 const boxes = boxesOf(900, 520, 'find');
@@ -38,30 +39,13 @@ const yOf = (levelDb: number) => levelToY(levelDb, boxes.field.top, boxes.field.
 
 type Place = [timeS: number, y: number];
 
-/** A hand that presses, moves and lets go at places of a scene; gives the state and all that followed. */
-function hand(scene: Scene, from: Place, through: Place[] = [], { free = false, lets = true } = {}) {
-  const effects: Effect[] = [];
-  let gesture: Gesture = IDLE;
-  const happen = (kind: 'down' | 'move' | 'up', [timeS, y]: Place) => {
-    const [next, more] = step(gesture, { kind, at: pointAt(scene, xOf(timeS), y), free }, scene);
-    gesture = next;
-    effects.push(...more);
-  };
-  happen('down', from);
-  for (const place of through) happen('move', place);
-  if (lets) happen('up', through[through.length - 1] ?? from);
-  return { gesture, effects, last: effects[effects.length - 1] };
-}
-
-/** What follows when Escape is pressed in the middle of a drag, and when the pointer is let go after it. */
-function givenUp(scene: Scene, from: Place, through: Place[]) {
-  const { gesture } = hand(scene, from, through, { lets: false });
-  const [after, effects] = step(gesture, { kind: 'cancel' }, scene);
-  const [last, late] = step(after, { kind: 'up', at: pointAt(scene, xOf(5), 300), free: false }, scene);
-  expect([after, last]).toEqual([IDLE, IDLE]);
-  expect(late).toEqual([]);
-  return effects;
-}
+const of = (scene: Scene, free: boolean) =>
+  handOf<Gesture, Effect, Place>(IDLE, (state, kind, [timeS, y]) =>
+    step(state, { kind, at: pointAt(scene, xOf(timeS), y), free }, scene),
+  );
+const hand = (scene: Scene, from: Place, through: Place[] = [], { free = false } = {}) =>
+  of(scene, free).drags(from, through);
+const givenUp = (scene: Scene, from: Place, through: Place[]) => of(scene, false).givesUp(from, through);
 
 describe('the threshold', () => {
   it.each([0.1, 1, 2.98, 3, 3.02, 5, 7.9])('is taken hold of at %d s along its line, over a candidate too', (timeS) => {
@@ -188,7 +172,7 @@ describe('pointing', () => {
     const at = pointAt(plain, xOf(1), yOf(-12));
     expect(at).toMatchObject({ row: 0, onLine: false, inField: true });
     expect(step(IDLE, { kind: 'move', at, free: false }, plain)).toEqual([IDLE, [{ kind: 'point', at }]]);
-    expect(step(IDLE, { kind: 'leave' }, plain)).toEqual([IDLE, [{ kind: 'point', at: null }]]);
+    expect(step(IDLE, { kind: 'leave', at, free: false }, plain)).toEqual([IDLE, [{ kind: 'point', at: null }]]);
   });
 
   it('takes hold of no field where notes are shown', () => {

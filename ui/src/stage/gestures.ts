@@ -23,8 +23,12 @@ export type Gesture =
 
 export const IDLE: Gesture = { kind: 'idle' };
 
-export type StageEvent =
-  { kind: 'down' | 'move' | 'up'; at: Pointed; free: boolean } | { kind: 'cancel' } | { kind: 'leave' };
+/** What the pointer does, and what lies under it; `free`: nothing snaps. */
+export interface StageEvent {
+  kind: 'down' | 'move' | 'up' | 'cancel' | 'leave';
+  at: Pointed;
+  free: boolean;
+}
 
 export interface BoxPx {
   left: number;
@@ -106,12 +110,7 @@ function bend(at: Pointed, away: boolean, scene: Scene): Step {
   return [IDLE, [{ kind: 'curve', points, ended: true }]];
 }
 
-function move(
-  gesture: Exclude<Gesture, { kind: 'idle' }>,
-  event: StageEvent & { kind: 'move' | 'down' | 'up' },
-  scene: Scene,
-): Step {
-  const { at } = event;
+function move(gesture: Exclude<Gesture, { kind: 'idle' }>, { at, free }: StageEvent, scene: Scene): Step {
   const { boxes, view } = scene;
   const fromX = timeToX(gesture.from.timeS, view, boxes.field.left, boxes.field.width);
   const far = gesture.moved || Math.hypot(at.x - fromX, at.y - gesture.from.y) >= TAP_PX;
@@ -125,7 +124,7 @@ function move(
       if (!gesture.moved && Math.abs(at.x - fromX) < TAP_PX) return [gesture, []];
       return [
         { ...gesture, moved: true },
-        [{ kind: 'hit', hit: gesture.hit, toS: putS(gesture, at, scene), free: event.free, ended: false }],
+        [{ kind: 'hit', hit: gesture.hit, toS: putS(gesture, at, scene), free, ended: false }],
       ];
     case 'box':
       if (!far) return [gesture, []];

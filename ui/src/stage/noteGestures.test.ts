@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { timeToX } from './axes';
-import { notePointAt, stepNotes, type NoteEffect, type NoteGesture, type NoteScene } from './noteGestures';
+import { handOf } from './hand.fixture';
+import { notePointAt, STILL, stepNotes, type NoteEffect, type NoteGesture, type NoteScene } from './noteGestures';
 
 const field = { left: 40, top: 160, width: 800, height: 254 };
 // Notes at 1, 2 and 3 s; the second was struck 20 ms before it sounds.
@@ -19,28 +20,13 @@ const yOf = (velocity: number) => field.top + field.height * (1 - velocity / 127
 
 type Place = [timeS: number, y: number];
 
-function hand(scene: NoteScene, from: Place, through: Place[] = [], { straight = false, lets = true } = {}) {
-  const effects: NoteEffect[] = [];
-  let gesture: NoteGesture = { kind: 'idle' };
-  const happen = (kind: 'down' | 'move' | 'up', [timeS, y]: Place) => {
-    const [next, more] = stepNotes(gesture, { kind, at: notePointAt(scene, xOf(timeS), y), straight }, scene);
-    gesture = next;
-    effects.push(...more);
-  };
-  happen('down', from);
-  for (const place of through) happen('move', place);
-  if (lets) happen('up', through[through.length - 1] ?? from);
-  return { gesture, effects, last: effects[effects.length - 1] };
-}
-
-/** What follows when Escape is pressed in the middle of a drag; letting go after it means nothing. */
-function givenUp(scene: NoteScene, from: Place, through: Place[]) {
-  const { gesture } = hand(scene, from, through, { lets: false });
-  const [after, effects] = stepNotes(gesture, { kind: 'cancel' }, scene);
-  const up = { kind: 'up' as const, at: notePointAt(scene, xOf(5), 300), straight: false };
-  expect(stepNotes(after, up, scene)).toEqual([{ kind: 'idle' }, []]);
-  return effects;
-}
+const of = (scene: NoteScene, straight: boolean) =>
+  handOf<NoteGesture, NoteEffect, Place>(STILL, (state, kind, [timeS, y]) =>
+    stepNotes(state, { kind, at: notePointAt(scene, xOf(timeS), y), straight }, scene),
+  );
+const hand = (scene: NoteScene, from: Place, through: Place[] = [], { straight = false } = {}) =>
+  of(scene, straight).drags(from, through);
+const givenUp = (scene: NoteScene, from: Place, through: Place[]) => of(scene, false).givesUp(from, through);
 
 describe('a note', () => {
   it('is named by when it was struck, wherever it sounds', () => {

@@ -47,7 +47,12 @@ export type NoteGesture =
   | { kind: 'box'; from: NotePointed; moved: boolean }
   | { kind: 'loop'; from: NotePointed; moved: boolean; before: NoteScene['loop']; looping: boolean };
 
-export type NoteEvent = { kind: 'down' | 'move' | 'up'; at: NotePointed; straight: boolean } | { kind: 'cancel' };
+/** What the pointer does, and what lies under it; `straight`: a line is drawn as one stroke. */
+export interface NoteEvent {
+  kind: 'down' | 'move' | 'up' | 'cancel' | 'leave';
+  at: NotePointed;
+  straight: boolean;
+}
 
 /** What follows from a gesture; the component does it. `ended`: let go, so that it is kept. */
 export type NoteEffect =
@@ -61,7 +66,7 @@ export type NoteEffect =
 
 type Step = [NoteGesture, NoteEffect[]];
 
-const STILL: NoteGesture = { kind: 'idle' };
+export const STILL: NoteGesture = { kind: 'idle' };
 
 /** What lies at a place of the field, in pixels from the corner of the stage. */
 export function notePointAt({ field, view, lengthS, notes }: NoteScene, x: number, y: number): NotePointed {
@@ -87,6 +92,8 @@ export function stepNotes(gesture: NoteGesture, event: NoteEvent, scene: NoteSce
   switch (event.kind) {
     case 'cancel':
       return [STILL, taken(gesture)];
+    case 'leave':
+      return [gesture, []];
     case 'down':
       return begin(event.at, scene);
     case 'move':
