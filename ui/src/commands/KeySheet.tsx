@@ -2,6 +2,7 @@ import { Modal } from 'react-bootstrap';
 import { useWindow } from '../state/window';
 import { Key } from '../shell/Key';
 import { COMMANDS, commandsOf, saidOf, signsOf, type Command, type Place } from './catalogue';
+import './keySheet.scss';
 
 const TITLES: Record<Place, string> = {
   everywhere: 'Everywhere',

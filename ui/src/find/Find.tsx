@@ -14,6 +14,7 @@ import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
 import { SecondLook } from './SecondLook';
 import { useDraft } from './useDraft';
+import './find.scss';
 
 const NEAR_S = 0.001;
 const HERE_S = 0.00001;

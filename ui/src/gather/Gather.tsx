@@ -15,6 +15,7 @@ import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
 import { Takes } from './Takes';
 import { useDrop } from './useDrop';
+import './gather.scss';
 
 /** Where the clips of the other sources begin and end, in seconds. */
 function edgesBeside(document: Document, sourceId: string): number[] {

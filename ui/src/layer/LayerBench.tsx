@@ -16,6 +16,7 @@ import type { Came } from './samples';
 import { Sounds } from './Sounds';
 import { useLock, useOverlay } from './useLock';
 import { VoiceSettings } from './VoiceSettings';
+import './layer.scss';
 
 const VIEWS = ['notes', 'overlay', 'balance', 'kits'] as const;
 type Large = (typeof VIEWS)[number];

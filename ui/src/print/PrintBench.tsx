@@ -9,6 +9,7 @@ import { useNoteName } from '../stage/noteName';
 import { dragsFile } from './dragsFile';
 import { Archive } from './Archive';
 import { Stems } from './Stems';
+import './print.scss';
 
 type PrintSettings = Schema['PrintSettings'];
 

@@ -11,6 +11,7 @@ import { Notices } from '../shell/Notices';
 import { useNight } from '../shell/useNight';
 import { useWindow } from '../state/window';
 import { clock } from '../stage/axes';
+import './sessions.scss';
 
 /** All sessions, and a new one: by a click, or by dropping recordings on the page. */
 export function Sessions() {

@@ -18,6 +18,7 @@ import { placeOf, useShape, type Columns, type Grid, type Step } from './useShap
 import { LETTERS } from './letters';
 import type { LinePoint } from '../stage/noteGestures';
 import { VelocityField } from './VelocityField';
+import './shape.scss';
 
 type Side = 'hard' | 'when' | 'which';
 const SIDES: [Side, string][] = [

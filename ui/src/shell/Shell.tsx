@@ -1,3 +1,5 @@
+// Before the benches, whose own styles come after it.
+import './shell.scss';
 import { useEffect, useMemo, useRef } from 'react';
 import { Button } from 'react-bootstrap';
 import { Link, useNavigate, useParams } from 'react-router';

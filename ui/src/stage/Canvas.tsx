@@ -1,4 +1,5 @@
 import { useEffect, useRef } from 'react';
+import './stage.scss';
 
 export type Draw = (context: CanvasRenderingContext2D, width: number, height: number) => void;
 
