@@ -1,5 +1,6 @@
 import type { BenchProps } from '../shell/bench';
-import { useWindow, viewShowing } from '../state/window';
+import { useWindow } from '../state/window';
+import { viewShowing } from '../state/view';
 import { clock } from '../stage/axes';
 
 const WORDS = { keep: 'kept', drop: 'dropped', add: 'added' } as const;

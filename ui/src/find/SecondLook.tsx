@@ -8,7 +8,8 @@ import { notedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
 import { useCommands } from '../commands/useCommands';
-import { fitView, useWindow } from '../state/window';
+import { useWindow } from '../state/window';
+import { fitView } from '../state/view';
 import { clock } from '../stage/axes';
 import { Close } from './Close';
 

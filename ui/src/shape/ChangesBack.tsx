@@ -1,6 +1,7 @@
 import type { Schema } from '../api/client';
 import { newId, type Doing } from '../api/session';
-import { useWindow, viewShowing } from '../state/window';
+import { useWindow } from '../state/window';
+import { viewShowing } from '../state/view';
 import { clock } from '../stage/axes';
 
 type Found = Schema['ChangesFromMidi'];

@@ -1,7 +1,8 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Schema } from '../api/client';
 import { newId, type Doing } from '../api/session';
-import { useWindow, viewShowing } from '../state/window';
+import { useWindow } from '../state/window';
+import { viewShowing } from '../state/view';
 import { clock } from '../stage/axes';
 import { useNoteName } from '../stage/noteName';
 import { placeOf, type Columns } from './useShape';

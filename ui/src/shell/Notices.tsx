@@ -1,6 +1,7 @@
 import { useEffect } from 'react';
 import { CloseButton } from 'react-bootstrap';
-import { useWindow, type Notice } from '../state/window';
+import { useWindow } from '../state/window';
+import type { Notice } from '../state/notices';
 
 function One({ notice }: { notice: Notice }) {
   const dismiss = useWindow((state) => state.dismiss);

@@ -1,7 +1,8 @@
 import { KeyOf } from '../commands/KeyOf';
 import { ButtonGroup, ListGroup, ProgressBar, ToggleButton } from 'react-bootstrap';
 import { useParams } from 'react-router';
-import { useWindow, type Hearing } from '../state/window';
+import { useWindow } from '../state/window';
+import type { Hearing } from '../state/listening';
 import { orderedParts, type BenchProps } from './bench';
 import { PieceMark } from './PieceMark';
 

@@ -1,7 +1,8 @@
 import { useCallback, useEffect, useMemo, useRef } from 'react';
 import type { Document } from '../api/client';
 import { AT_ONCE_S, player, type Heard } from '../sound/player';
-import { fitView, useWindow } from '../state/window';
+import { useWindow } from '../state/window';
+import { fitView } from '../state/view';
 import { useMatch } from './useMatch';
 
 /** Tie the player to the window: what is heard follows the switches, the line follows the sound. */

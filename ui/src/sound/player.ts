@@ -1,4 +1,4 @@
-import type { Hearing } from '../state/window';
+import type { Hearing } from '../state/listening';
 
 export interface Heard {
   sessionId: string;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { fitView, viewShowing, zoomView } from '../state/window';
+import { fitView, viewShowing, zoomView } from '../state/view';
 import { barAndBeat, clock, decibels, firstAt, gridLines, levelToY, timeToX, xToTime, yToLevel } from './axes';
 import { noteName } from './noteName';
 

@@ -1,5 +1,5 @@
 import type { Document, Schema } from '../api/client';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 
 export const timeToX = (timeS: number, view: View, left: number, width: number): number =>
   left + ((timeS - view.startS) / view.spanS) * width;

@@ -1,5 +1,5 @@
 import type { Decisions, Piece, Suspect } from '../api/client';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 import { BOTTOM_DB, decibels, firstAt, levelToY, timeToX, TOP_DB } from './axes';
 import { headSize, noteHead, type Inks } from './heads';
 import { counts, rowAt } from './states';

@@ -1,5 +1,5 @@
 import type { Schema } from '../api/client';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 import { gridLines, timeToX } from './axes';
 import type { Inks } from './heads';
 

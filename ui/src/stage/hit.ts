@@ -1,5 +1,5 @@
 import type { Decisions } from '../api/client';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 import { firstAt, levelToY, timeToX, xToTime } from './axes';
 import { offsetAt, type CurvePoint } from './curve';
 import type { Boxes, Mode } from './layout';

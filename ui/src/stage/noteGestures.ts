@@ -1,5 +1,5 @@
 import type { Schema } from '../api/client';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 import { firstAt, timeToX, xToTime } from './axes';
 import type { BoxPx } from './gestures';
 import type { Box } from './ground';

@@ -1,5 +1,5 @@
 import type { Decisions, Piece } from '../api/client';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 import { firstAt, timeToX } from './axes';
 import type { Box } from './ground';
 import { headSize, noteHead, type Inks } from './heads';

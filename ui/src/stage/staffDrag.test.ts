@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 import { handOf } from './hand.fixture';
 import { dragStaff, type StaffDrag } from './staffDrag';
 

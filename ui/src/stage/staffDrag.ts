@@ -1,4 +1,4 @@
-import { fitView, type View } from '../state/window';
+import { fitView, type View } from '../state/view';
 import { xToTime } from './axes';
 
 /** What was in view when the staff was taken hold of. */

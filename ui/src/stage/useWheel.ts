@@ -1,5 +1,6 @@
 import { useEffect, type RefObject } from 'react';
-import { fitView, useWindow, zoomView } from '../state/window';
+import { useWindow } from '../state/window';
+import { fitView, zoomView } from '../state/view';
 import { xToTime } from './axes';
 import type { Box } from './ground';
 

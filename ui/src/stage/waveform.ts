@@ -1,5 +1,5 @@
 import type { Source } from '../api/client';
-import type { View } from '../state/window';
+import type { View } from '../state/view';
 import { timeToX } from './axes';
 import { exponentFor, extremes } from './tiles';
 
