@@ -19,6 +19,7 @@ from nubrak.core.decide import (
     places,
     reason,
     similar_to,
+    threshold_line,
 )
 from nubrak.core.find import snap
 from nubrak.core.flow import band_of
@@ -31,6 +32,13 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.desk.tempo import require_tempo
 from nubrak.store.sessions import SessionState
+
+
+class LineCorner(BaseModel):
+    """Where the threshold's line changes its direction; before the first and after the last it runs level."""
+
+    time_s: float
+    level_db: float
 
 
 class DecisionColumns(BaseModel):
@@ -51,6 +59,7 @@ class DecisionColumns(BaseModel):
     lost_s: list[float] = Field(description="hits as the part stands that would be lost")
     let_in_s: list[float] = Field(description="candidates that would newly count")
     threshold_db: float
+    line: list[LineCorner] = Field(description="the threshold over time, straight from corner to corner")
     hold_off_ms: float
     re_arm_db: float
     rise_needed_db: float
@@ -285,7 +294,8 @@ def decision_columns(standing: Standing, part_id: str, find: FindSettings | None
     struck = notes.row >= 0
     velocity[notes.row[struck]] = notes.velocity[struck]
     lost, let_in = differences(now, then)
-    low_hz, high_hz = band_of(replace(standing.inputs[part_id], find=find or part.find))
+    used = find or part.find
+    low_hz, high_hz = band_of(replace(standing.inputs[part_id], find=used))
     # Asked for at every step of a dragged threshold: the columns go out as they are, without being checked
     # once more.
     return DecisionColumns.model_construct(
@@ -302,6 +312,10 @@ def decision_columns(standing: Standing, part_id: str, find: FindSettings | None
         lost_s=lost,
         let_in_s=let_in,
         threshold_db=round(then.threshold_db, 2),
+        line=[
+            LineCorner(time_s=time_s, level_db=round(level_db, 2))
+            for time_s, level_db in zip(*threshold_line(then.threshold_db, used.curve), strict=True)
+        ],
         hold_off_ms=then.hold_off_ms,
         re_arm_db=then.re_arm_db,
         rise_needed_db=then.rise_needed_db,

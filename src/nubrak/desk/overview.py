@@ -19,6 +19,7 @@ class PartOverview(BaseModel):
     name: str
     time_s: list[float]
     velocity: list[int]
+    note: int = Field(description="what its hits are written as, where nothing else is said of one")
     doubtful: int
     by_hand: int
     progress: float = Field(description="1 when it is analysed")
@@ -56,6 +57,7 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
                 name=standing.document.part_name(part_id),
                 time_s=np.round(notes.time_s, 5).tolist(),
                 velocity=notes.velocity.tolist(),
+                note=notes.number,
                 doubtful=len(places({part_id: decisions})),
                 by_hand=len(part.marks),
                 progress=share,

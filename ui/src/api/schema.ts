@@ -1732,6 +1732,11 @@ export interface components {
             let_in_s: number[];
             /** Threshold Db */
             threshold_db: number;
+            /**
+             * Line
+             * @description the threshold over time, straight from corner to corner
+             */
+            line: components["schemas"]["LineCorner"][];
             /** Hold Off Ms */
             hold_off_ms: number;
             /** Re Arm Db */
@@ -2479,6 +2484,16 @@ export interface components {
             points: components["schemas"]["LinePoint"][];
         };
         /**
+         * LineCorner
+         * @description Where the threshold's line changes its direction; before the first and after the last it runs level.
+         */
+        LineCorner: {
+            /** Time S */
+            time_s: number;
+            /** Level Db */
+            level_db: number;
+        };
+        /**
          * LinePoint
          * @description A point of a drawn line.
          */
@@ -3122,6 +3137,11 @@ export interface components {
             time_s: number[];
             /** Velocity */
             velocity: number[];
+            /**
+             * Note
+             * @description what its hits are written as, where nothing else is said of one
+             */
+            note: number;
             /** Doubtful */
             doubtful: number;
             /** By Hand */

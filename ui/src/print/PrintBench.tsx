@@ -119,15 +119,15 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           <tbody>
             {parts.map(([id, one]) => {
               const piece = pieces.get(one.piece);
-              const count = overview?.parts.find((line) => line.part_id === id)?.time_s.length ?? 0;
+              const line = overview?.parts.find((other) => other.part_id === id);
               return (
                 <tr key={id} className={id === partId ? 'chosen' : ''}>
                   <td>
                     {piece && <PieceMark piece={piece} />} {name(id)}
                   </td>
-                  <td className="number">{count} hits</td>
-                  <td className="number" title="note number · its name where 60 is C3">
-                    {noteName(one.shape?.note ?? document.note_map?.notes?.[one.piece] ?? piece?.note ?? 0)}
+                  <td className="number">{line?.time_s.length ?? 0} hits</td>
+                  <td className="number" title="note number and its name">
+                    {line && noteName(line.note)}
                   </td>
                   <td>
                     <a

@@ -78,6 +78,7 @@ export function NoteSettings(props: Props) {
     const renamed = now.name === 'General MIDI' ? 'Own map' : now.name;
     void doing.act({ kind: 'set_note_map', note_map: { name: renamed!, notes: { ...now.notes, [pieceId]: note } } });
   };
+  const mappedTo = table.data?.lines.find((line) => line.piece === piece.id);
   const inSession = new Set(Object.values(document.parts ?? {}).map((part) => part.piece));
   return (
     <>
@@ -92,7 +93,7 @@ export function NoteSettings(props: Props) {
           value={shape.note ?? ''}
           onChange={(event) => void done({ note: event.target.value === '' ? null : Number(event.target.value) })}
         >
-          <option value="">the map’s: {noteName(document.note_map?.notes?.[piece.id] ?? piece.note)}</option>
+          <option value="">the map’s{mappedTo && `: ${noteName(mappedTo.note)}`}</option>
           {Array.from({ length: 128 }, (_, note) => (
             <option key={note} value={note}>
               {noteName(note)} {table.data?.called[String(note)] ?? ''}

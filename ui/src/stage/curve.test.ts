@@ -1,33 +1,33 @@
 import { describe, expect, it } from 'vitest';
-import { offsetAt } from './curve';
+import { lineLevelAt } from './curve';
 import { headSize } from './heads';
 
-const curve = [
-  { time_s: 2, offset_db: 6 },
-  { time_s: 4, offset_db: -2 },
-  { time_s: 4, offset_db: 3 },
-  { time_s: 5, offset_db: 3 },
+const line = [
+  { time_s: 2, level_db: -24 },
+  { time_s: 4, level_db: -32 },
+  { time_s: 4, level_db: -27 },
+  { time_s: 5, level_db: -27 },
 ];
 
-describe('the curve of a threshold', () => {
-  it('lies on the threshold where none is drawn', () => {
-    expect(offsetAt([], 3)).toBe(0);
+describe('the line of a threshold', () => {
+  it('is level where nothing bends it', () => {
+    for (const timeS of [0, 3, 900]) expect(lineLevelAt([{ time_s: 0, level_db: -30 }], timeS)).toBe(-30);
   });
 
   it.each([
-    [0, 6],
-    [2, 6],
-    [3, 2],
-    [3.5, 0],
-    [4.5, 3],
-    [9, 3],
-  ])('at %d s lies %d dB over it: straight between points, level beyond them', (timeS, offset) => {
-    expect(offsetAt(curve, timeS)).toBeCloseTo(offset, 9);
+    [0, -24],
+    [2, -24],
+    [3, -28],
+    [3.5, -30],
+    [4.5, -27],
+    [9, -27],
+  ])('at %d s stands at %d dB: straight between corners, level beyond them', (timeS, level) => {
+    expect(lineLevelAt(line, timeS)).toBeCloseTo(level, 9);
   });
 
-  it('may jump where two points stand at one moment', () => {
-    expect(offsetAt(curve, 3.999999)).toBeCloseTo(-2, 4);
-    expect(offsetAt(curve, 4.000001)).toBeCloseTo(3, 4);
+  it('may jump where two corners stand at one moment', () => {
+    expect(lineLevelAt(line, 3.999999)).toBeCloseTo(-32, 4);
+    expect(lineLevelAt(line, 4.000001)).toBeCloseTo(-27, 4);
   });
 });
 

@@ -4,7 +4,7 @@ import { BOTTOM_DB, decibels, firstAt, levelToY, timeToX, TOP_DB } from './axes'
 import { headSize, noteHead, type Inks } from './heads';
 import { counts, rowAt } from './states';
 import { drawCandidate } from './candidate';
-import { offsetAt, type CurvePoint } from './curve';
+import { lineLevelAt, type CurvePoint } from './curve';
 import { drawLadder } from './ladder';
 import type { Boxes } from './layout';
 
@@ -36,7 +36,7 @@ export function drawField(context: Context, field: Field): void {
   const xOf = (timeS: number) => timeToX(timeS, field.view, boxes.field.left, boxes.field.width);
   const yOf = (levelDb: number) => levelToY(levelDb, boxes.field.top, boxes.field.height);
   const threshold = decisions?.threshold_db ?? BOTTOM_DB;
-  const lineAt = (timeS: number) => yOf(threshold + offsetAt(field.curve, timeS));
+  const lineAt = (timeS: number) => yOf(decisions ? lineLevelAt(decisions.line, timeS) : threshold);
   const corners = cornersOf(field);
   drawGround(context, field, corners, xOf, yOf, lineAt);
   if (!decisions) return;
@@ -61,13 +61,10 @@ export function drawField(context: Context, field: Field): void {
 type Across = (value: number) => number;
 
 /** The moments in view where the threshold changes its direction. */
-function cornersOf({ view, curve }: Field): number[] {
+function cornersOf({ view, decisions }: Field): number[] {
   const end = view.startS + view.spanS;
-  return [
-    view.startS,
-    ...curve.map((point) => point.time_s).filter((timeS) => timeS > view.startS && timeS < end),
-    end,
-  ];
+  const corners = decisions?.line.map((corner) => corner.time_s) ?? [];
+  return [view.startS, ...corners.filter((timeS) => timeS > view.startS && timeS < end), end];
 }
 
 function drawGround(context: Context, one: Field, corners: number[], xOf: Across, yOf: Across, lineAt: Across): void {
@@ -196,7 +193,7 @@ function drawThreshold(
   if (ladder) context.fillRect(right, yOf(threshold) - 0.75, ladder.left + ladder.width + 12 - right, 1.5);
   for (const point of curve) {
     if (point.time_s < view.startS || point.time_s > view.startS + view.spanS) continue;
-    context.fillRect(xOf(point.time_s) - 4, lineAt(point.time_s) - 4, 8, 8);
+    context.fillRect(xOf(point.time_s) - 4, yOf(threshold + point.offset_db) - 4, 8, 8);
   }
   const at = lineAt(view.startS);
   const label = drawing ? 'click to bend the line' : `threshold ${decibels(threshold)} dB`;

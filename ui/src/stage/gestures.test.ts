@@ -14,6 +14,7 @@ const decisions = {
   level_db: [-12, -24, -30],
   state: [State.Kept, State.Spill, State.Hit],
   threshold_db: -30,
+  line: [{ time_s: 0, level_db: -30 }],
 };
 const plain: Scene = {
   mode: 'find',
@@ -29,6 +30,13 @@ const plain: Scene = {
 };
 const bent: Scene = {
   ...plain,
+  decisions: {
+    ...decisions,
+    line: [
+      { time_s: 2, level_db: -24 },
+      { time_s: 6, level_db: -36 },
+    ],
+  },
   curve: [
     { time_s: 2, offset_db: 6 },
     { time_s: 6, offset_db: -6 },

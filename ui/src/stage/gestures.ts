@@ -1,6 +1,6 @@
 import { BOTTOM_DB, timeToX, TOP_DB, yToLevel } from './axes';
 import { counts } from './states';
-import { offsetAt, type CurvePoint } from './curve';
+import { lineLevelAt, type CurvePoint } from './curve';
 import type { Pointed, Scene } from './hit';
 
 const TAP_PX = 5;
@@ -183,7 +183,8 @@ const levelAt = (y: number, { boxes }: Scene) => yToLevel(y, boxes.field.top, bo
 
 /** The threshold that lets its curve run through the pointer, at the moment where it was taken hold of. */
 function dragged(gesture: { from: Pointed }, at: Pointed, scene: Scene): number {
-  const level = levelAt(at.y, scene) - offsetAt(scene.curve, gesture.from.timeS);
+  const { threshold_db, line } = scene.decisions!;
+  const level = levelAt(at.y, scene) - (lineLevelAt(line, gesture.from.timeS) - threshold_db);
   return tenth(Math.min(Math.max(level, BOTTOM_DB), TOP_DB));
 }
 

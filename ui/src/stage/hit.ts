@@ -1,7 +1,7 @@
 import type { Decisions } from '../api/client';
 import type { View } from '../state/view';
 import { firstAt, levelToY, timeToX, xToTime } from './axes';
-import { offsetAt, type CurvePoint } from './curve';
+import { lineLevelAt, type CurvePoint } from './curve';
 import type { Boxes, Mode } from './layout';
 
 const CANDIDATE_PX = 13;
@@ -16,7 +16,7 @@ export interface Scene {
   boxes: Boxes;
   view: View;
   lengthS: number;
-  decisions: Pick<Decisions, 'time_s' | 'found_s' | 'level_db' | 'state' | 'threshold_db'> | null;
+  decisions: Pick<Decisions, 'time_s' | 'found_s' | 'level_db' | 'state' | 'threshold_db' | 'line'> | null;
   curve: readonly CurvePoint[];
   /** Whether the threshold line is being bent. */
   drawing: boolean;
@@ -48,7 +48,7 @@ export function pointAt(scene: Scene, x: number, y: number): Pointed {
   if (mode !== 'find' || !decisions) return nothing;
   const yOf = (levelDb: number) => levelToY(levelDb, boxes.field.top, boxes.field.height);
   const xOf = (momentS: number) => timeToX(momentS, view, boxes.field.left, boxes.field.width);
-  const away = Math.abs(y - yOf(decisions.threshold_db + offsetAt(scene.curve, timeS)));
+  const away = Math.abs(y - yOf(lineLevelAt(decisions.line, timeS)));
   let row: number | null = null;
   if (y > boxes.field.top - 8) {
     let nearest = CANDIDATE_PX;

@@ -6,7 +6,7 @@ doubt out.
 lists the doubtful ones.
 """
 
-from nubrak.core.decide.decision import decide
+from nubrak.core.decide.decision import decide, threshold_line
 from nubrak.core.decide.evidence import AGAINST, FEATURES, FOR, Evidence, evidence_of
 from nubrak.core.decide.multi_microphone import MultiMicrophoneEvidence, leaks_by, weigh, weigh_again
 from nubrak.core.decide.reason import clock, reason
@@ -39,6 +39,7 @@ __all__ = [
     "reason",
     "similar_to",
     "stroke_probability",
+    "threshold_line",
     "weigh",
     "weigh_again",
 ]

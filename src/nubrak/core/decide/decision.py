@@ -46,7 +46,7 @@ def decide(
     over_spill = level - evidence.spill_db
     suggestion = _suggestion(evidence, stroke_probability, over_spill, asked, material)
     threshold = suggestion.threshold_db if settings.threshold_db is None else settings.threshold_db
-    line = threshold + _curve(settings.curve, time)
+    line = np.interp(time, *threshold_line(float(threshold), settings.curve))
     log_odds = _log_odds(stroke_probability, over_spill, level, suggestion, float(threshold), asked)
 
     state = _by_evidence(evidence, over_spill, line, log_odds, asked)
@@ -228,13 +228,14 @@ def _doubt(
     return doubt_by_lines(over_line, over_rise, over_margin, state, suggestion.gap_db)
 
 
-def _curve(points: list[CurvePoint], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The offset of a drawn curve at each time, (n,): straight between its points, level before and after
-    them.
+def threshold_line(
+    threshold_db: float, curve: list[CurvePoint]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The corners of the threshold as it is decided by: their times in s and their levels in dBFS, both
+    (corners,), at least one. Between corners it runs straight, before the first and after the last level.
     """
-    if not points:
-        return np.zeros(len(time_s))
-    return np.interp(time_s, [point.time_s for point in points], [point.offset_db for point in points])
+    times = np.array([point.time_s for point in curve] or [0.0])
+    return times, threshold_db + np.array([point.offset_db for point in curve] or [0.0])
 
 
 def _leaned_log_odds(
