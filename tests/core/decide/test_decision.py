@@ -12,10 +12,8 @@ from nubrak.core.decide.evidence import FEATURES, Evidence
 from nubrak.core.decide.reason import reason
 from nubrak.core.decide.settings import CurvePoint, FindSettings, Mark
 from nubrak.core.decide.states import COUNTS, Decisions, State
-from nubrak.core.decide.suggest import suggest_below, suggest_threshold
 from nubrak.core.pieces.catalogue import PIECES, Piece
 from nubrak.core.pieces.material import MATERIALS, Material
-from nubrak.core.sort.ghosts import ghosts
 from nubrak.core.spill.onsets import NEVER_DB
 
 SNARE = PIECES["snare"]
@@ -138,29 +136,6 @@ def test_no_two_hits_stand_closer_than_the_hold_off_and_a_higher_threshold_lets_
     assert np.all((decided.doubt >= 0) & (decided.doubt <= 1))
 
 
-def test_the_suggestion_lies_in_the_gap_between_strokes_and_the_rest() -> None:
-    rng = np.random.default_rng(2)
-    strokes, rest = rng.normal(-10, 2, 200), rng.normal(-42, 4, 300)
-    suggested = suggest_threshold(np.concatenate([strokes, rest]))
-    assert rest.max() <= suggested.threshold_db <= strokes.min()
-    assert suggested.gap_db > 5
-    assert suggested.loudest_db == pytest.approx(-6, abs=2.5)
-
-
-def test_ghost_strokes_stay_above_the_suggestion_when_nothing_lies_under_them() -> None:
-    rng = np.random.default_rng(3)
-    level = np.concatenate([rng.normal(-10, 1.5, 90), rng.normal(-26, 2, 70)])
-    assert suggest_threshold(level).threshold_db < level.min()
-    assert suggest_threshold(np.zeros(0)).gap_db == 0
-
-
-def test_ghosts_are_told_from_full_strokes_only_where_there_are_two_groups() -> None:
-    rng = np.random.default_rng(4)
-    level = np.concatenate([rng.normal(-10, 1.5, 90), rng.normal(-27, 2, 70)])
-    assert np.array_equal(ghosts(level), np.arange(160) >= 90)
-    assert not ghosts(rng.normal(-10, 3, 100)).any()
-
-
 def test_by_lines_a_candidate_must_stand_over_the_spill_by_the_margin() -> None:
     found = evidence([0.1, 0.6, 1.1], [-30, -12, -31], spill=[-31, -31, NEVER_DB])
     decided = decide(found, FindSettings(threshold_db=-60), [], SNARE)
@@ -204,17 +179,6 @@ def test_the_evidence_decides_by_default_and_margin_and_threshold_lean_on_it() -
         State.HIT,
         State.HIT,
     ]
-
-
-def test_the_suggested_line_lies_under_the_softest_stroke_in_the_gap_to_the_rest() -> None:
-    suggested = suggest_below(
-        np.array([-10.0, -20.0, -31.0, -40.0]),
-        np.array([True, True, False, False]),
-        np.array([False, False, True, True]),
-    )
-    assert -31 < suggested.threshold_db < -20 and suggested.gap_db == 11.0
-    nothing = suggest_below(np.array([-30.0]), np.array([False]), np.array([True]))
-    assert nothing.threshold_db > -30
 
 
 def test_the_threshold_follows_its_curve() -> None:

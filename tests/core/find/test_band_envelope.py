@@ -24,7 +24,7 @@ from nubrak.core.find.combine import combine_microphones
 from nubrak.core.spill.leaks import learn_by_envelope
 from nubrak.core.spill.onsets import part_onsets
 from nubrak.core.spill.ringing import NOT_DUE_DB, over_past, over_ringing, sustain_ratio
-from tests.core.spill.test_leaks import candidates
+from tests.core.spill.heard import candidates
 
 EVERYTHING = np.ones(len(BAND_EDGES_HZ) - 1, bool)
 

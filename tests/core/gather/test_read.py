@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from nubrak.core.gather.read import audio_blocks, inspect, read_mono
+from nubrak.core.gather.read import audio_blocks, inspect, read_mono, time_stamp_s
 from nubrak.core.problem import Problem
-from tests.conftest import write_wav
+from tests.conftest import stamp_wave, write_wav
 
 
 def tone(channels: int = 1, rate_hz: int = 44100, length_s: float = 0.5) -> np.ndarray:
@@ -98,3 +98,20 @@ def test_silence_and_numbers_that_are_none(tmp_path: Path) -> None:
     assert "2 samples were not numbers" in " ".join(facts.notes)
     mono, _ = read_mono(path)
     assert np.isfinite(mono).all() and mono[100] == 0 and mono[200] == 0
+
+
+@pytest.mark.parametrize("odd", [False, True])
+def test_the_time_reference_is_read_as_the_standard_lays_it_down(tmp_path: Path, odd: bool) -> None:
+    path = tmp_path / "kick.wav"
+    write_wav(path, np.full(4800, 0.1, np.float32), rate_hz=48000)
+    plain = path.read_bytes()
+    stamp_wave(path, 48000 * 36000 + 24000, odd)
+    assert inspect(path).stamp_s == 36000.5
+    path.write_bytes(plain)
+    stamp_wave(path, 0)
+    assert inspect(path).stamp_s is None  # no recorder starts at midnight by chance; an unset field reads 0
+    path.write_bytes(plain)
+    stamp_wave(path, 1 << 63)
+    assert inspect(path).stamp_s is None
+    path.write_bytes(b"RIFF\x10\0\0\0WAVEbext\xff\xff\0\0cut")
+    assert time_stamp_s(path, 48000) is None

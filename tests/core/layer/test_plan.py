@@ -19,7 +19,6 @@ from nubrak.core.prints.files import PrintSettings, print_file
 from nubrak.core.samples.kit import Instrument, Sample
 from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.shape.notes import Notes
-from nubrak.core.signal.peaks import BASE_EXPONENT, TILE_BINS, extremes, tile
 
 RATE_HZ = 44100
 RNG = np.random.default_rng(11)
@@ -157,20 +156,3 @@ def test_a_print_is_the_windows_joined_and_libsndfile_reads_it_back(tmp_path: Pa
     assert 10 ** (peak / 20) == pytest.approx(np.abs(read).max())
     print_file(tmp_path / "q.wav", window, frames, RATE_HZ)
     assert soundfile.info(str(tmp_path / "q.wav")).subtype == "PCM_24"
-
-
-@settings(max_examples=30, deadline=None)
-@given(frames=st.integers(1, 200_000), exponent=st.integers(0, 12), data=st.data())
-def test_a_tile_holds_the_true_extremes_of_its_samples(
-    frames: int, exponent: int, data: st.DataObject
-) -> None:
-    mono = np.random.default_rng(frames).uniform(-1, 1, frames).astype(np.float32)
-    index = data.draw(st.integers(0, frames // (TILE_BINS << exponent)))
-    made = tile(extremes(mono, 1 << BASE_EXPONENT), lambda begin, end: mono[begin:end], exponent, index)
-    stretch = mono[index * (TILE_BINS << exponent) : (index + 1) * (TILE_BINS << exponent)]
-    assert len(made) == -(-len(stretch) // (1 << exponent))
-    for at in range(0, len(made), max(len(made) // 7, 1)):
-        part = stretch[at << exponent : (at + 1) << exponent]
-        assert (
-            np.abs(made[at] - np.array([part.min(), part.max()], np.float64) * 32767).max() <= 0.51
-        )  # half a step, and float32

@@ -11,35 +11,15 @@ import mido
 import numpy as np
 import pretty_midi
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from nubrak.core.midi.difference import midi_difference
-from nubrak.core.midi.read import MOST_BYTES, read_midi
+from nubrak.core.midi.read import read_midi
 from nubrak.core.midi.write import Track, clock, half_tick_ms, midi_file
-from nubrak.core.problem import Problem
 from nubrak.core.shape.notes import Notes
 from nubrak.core.tempo.tempo_map import Tempo, TempoChange
+from tests.core.midi.notes import LEFT, MAP, file_of, notes
 
 RNG = np.random.default_rng(12)
-MAP = Tempo(
-    bpm=97.3,
-    changes=[
-        TempoChange(time_s=7.1, bpm=121.7),
-        TempoChange(time_s=13.013, bpm=88.8),
-        TempoChange(time_s=20.0, bpm=140.0),
-    ],
-)
-
-
-def notes(times: list[float] | np.ndarray, velocity: int | np.ndarray = 100, number: int = 36) -> Notes:
-    return Notes(
-        np.asarray(times, float),
-        np.broadcast_to(np.asarray(velocity, np.int64), len(times)).copy(),
-        number,
-        10,
-        0.5,
-    )
 
 
 TAKES = np.sort(RNG.uniform(0, 30, 150))
@@ -99,24 +79,14 @@ def test_notes_that_differ_are_written_as_they_are() -> None:
     ]
 
 
-LEFT = {
-    "k": ("Kick", notes(np.arange(40) * 0.5)),
-    "s": ("Snare", notes(np.arange(20) * 1.0 + 0.5, np.arange(20) + 60, 38)),
-}
-
-
-def _file(left: dict[str, tuple[str, Notes]] = LEFT, tempo: Tempo = MAP, one_track: bool = False) -> bytes:
-    return midi_file([Track(name, made) for name, made in left.values()], tempo, one_track)
-
-
 @pytest.mark.parametrize("one_track", [True, False])
 def test_what_comes_back_unchanged_has_no_differences(one_track: bool) -> None:
-    back = midi_difference(LEFT, read_midi(_file(one_track=one_track)))
+    back = midi_difference(LEFT, read_midi(file_of(one_track=one_track)))
     assert back.differences == [] and back.same == 60 and back.strange == []
 
 
 def test_export_import_export_is_the_identity() -> None:
-    data = _file()
+    data = file_of()
     read = read_midi(data)
     again = midi_file(
         [
@@ -147,7 +117,7 @@ def test_every_kind_of_change_is_told() -> None:
     numbers = np.full(21, 38)
     numbers[5] = 40
     changed = {"k": ("Kick", kick), "s": ("Snare", Notes(times, velocity, 38, 10, 0.5, numbers=numbers))}
-    back = midi_difference(LEFT, read_midi(_file(changed)))
+    back = midi_difference(LEFT, read_midi(file_of(changed)))
     told = {
         (one.kind, one.part, None if one.place is None else round(one.time_s, 2)) for one in back.differences
     }
@@ -174,66 +144,8 @@ def test_a_combined_file_goes_to_the_parts_by_note() -> None:
         "k": LEFT["k"],
         "s": ("Snare", notes(np.arange(20) * 1.0 + 0.5, np.append(np.arange(19) + 60, 1), 38)),
     }
-    back = midi_difference(LEFT, read_midi(_file(changed, one_track=True)))
+    back = midi_difference(LEFT, read_midi(file_of(changed, one_track=True)))
     assert [(one.kind, one.part, one.new_velocity) for one in back.differences] == [("velocity", "s", 1)]
 
 
 # Damaged files
-
-GOOD = _file()
-
-
-@pytest.mark.parametrize(
-    ("data", "said"),
-    [
-        (b"", "does not begin"),
-        (b"RIFF", "does not begin"),
-        (b"MThd", "damaged"),
-        (GOOD[:30], "damaged"),
-        (GOOD[:-20], "damaged"),
-        (GOOD[:8] + b"\x00\x02" + GOOD[10:], "format 2"),
-        (GOOD[:12] + b"\xe7\x28" + GOOD[14:], "film frames"),
-        (b"MThd\0\0\0\6\0\0\0\1\3\xc0MTrk\0\0\0\4\0\x24\x40\0", "damaged"),  # running status without a status
-        (b"\0" * (MOST_BYTES + 1), "MB"),
-    ],
-)
-def test_damaged_files_are_refused_in_a_sentence(data: bytes, said: str) -> None:
-    with pytest.raises(Problem, match=said):
-        read_midi(data)
-
-
-def test_notes_that_never_end_and_huge_deltas_are_kept_and_said() -> None:
-    body = bytes([0x00, 0x99, 36, 100, 0xFF, 0xFF, 0xFF, 0x7F, 0x99, 38, 100, 0x00, 0xFF, 0x2F, 0x00])
-    read = read_midi(b"MThd\0\0\0\6\0\0\0\1\3\xc0MTrk" + len(body).to_bytes(4, "big") + body)
-    # 268435455 ticks of 960 to the half second are 38 hours: later than a day.
-    assert len(read.tracks[0].time_s) == 1
-    assert any("never end" in one for one in read.said) and any(
-        "later than a day" in one for one in read.said
-    )
-
-
-@settings(max_examples=150, deadline=None)
-@given(st.data())
-def test_bytes_changed_anywhere_end_in_notes_or_in_a_sentence(data: st.DataObject) -> None:
-    bad = bytearray(GOOD)
-    for _ in range(data.draw(st.integers(1, 6))):
-        bad[data.draw(st.integers(0, len(bad) - 1))] = data.draw(st.integers(0, 255))
-    cut = data.draw(st.integers(0, len(bad)))
-    try:
-        read = read_midi(bytes(bad[: cut if data.draw(st.booleans()) else None]))
-    except Problem as problem:
-        assert len(str(problem)) > 20
-    else:
-        for track in read.tracks:
-            assert (
-                np.all(np.diff(track.time_s) >= 0)
-                and np.all(track.length_s >= 0)
-                and track.velocity.min() >= 1
-                and track.velocity.max() <= 127
-            )
-
-
-def test_a_million_events_are_refused_at_once() -> None:
-    body = bytes([0x00, 0x99, 36, 100]) + bytes([0x01, 36, 100]) * 1_000_000 + bytes([0x00, 0xFF, 0x2F, 0x00])
-    with pytest.raises(Problem, match="MB"):
-        read_midi(b"MThd\0\0\0\6\0\0\0\1\3\xc0MTrk" + len(body).to_bytes(4, "big") + body)

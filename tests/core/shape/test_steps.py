@@ -10,7 +10,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from nubrak.core.shape.recovery import recovered
 from nubrak.core.shape.steps import (
     Accents,
     EvenOut,
@@ -28,7 +27,6 @@ from nubrak.core.shape.steps import (
     metrical_weight,
     stepped,
 )
-from nubrak.core.shape.velocity import LOUDEST_USUAL, StrengthPoint, by_law, starting_curve, velocity_of
 from nubrak.core.tempo.tempo_map import Tempo
 
 TIMES = np.arange(16) * 0.125
@@ -38,47 +36,6 @@ VELOCITIES = np.array([110, 40, 60, 38, 100, 42, 62, 40, 112, 39, 61, 41, 99, 45
 
 def done(*steps: object) -> np.ndarray:
     return stepped(VELOCITIES, TIMES, list(steps), Tempo())  # type: ignore[arg-type]
-
-
-def test_the_law_halves_velocity_every_twelve_decibels_and_the_loudest_usual_stand_near_115() -> None:
-    # DLS Level 1 / General MIDI 2: 40 log10(127 / v) (from memory): 12.04 dB are a factor of two.
-    strengths = np.array([-10.0] * 20 + [-22.04] * 20)
-    made = velocity_of(strengths, [])
-    assert made[0] == pytest.approx(LOUDEST_USUAL) and made[-1] == pytest.approx(LOUDEST_USUAL / 2, rel=1e-3)
-    assert by_law(np.array([-10.0]), -10.0)[0] == LOUDEST_USUAL
-    clipped = np.append(strengths, [0.0, 0.0])
-    assert velocity_of(clipped, [])[0] == pytest.approx(LOUDEST_USUAL)
-
-
-@pytest.mark.parametrize("shape", ["played", "closer", "wider", "straight", "even"])
-def test_starting_shapes_rise_over_the_parts_own_strengths(shape: str) -> None:
-    strengths = np.random.default_rng(1).uniform(-45, -9, 300)
-    curve = starting_curve(shape, strengths)  # type: ignore[arg-type]
-    made = velocity_of(strengths, curve)
-    assert np.all(np.diff(made[np.argsort(strengths)]) >= -1e-9) and made.min() >= 1 and made.max() <= 127
-    spread = np.ptp(made)
-    played = np.ptp(velocity_of(strengths, starting_curve("played", strengths)))
-    assert {
-        "played": spread == played,
-        "closer": spread < 0.8 * played,
-        "wider": spread > played,
-        "straight": spread > 90,
-        "even": spread == 0,
-    }[shape]
-
-
-def test_the_played_curve_is_the_law() -> None:
-    strengths = np.linspace(-40, -10, 100)
-    curve = starting_curve("played", strengths)
-    # Between its points a straight line stands in for the law.
-    assert np.abs(velocity_of(strengths, curve) - np.minimum(velocity_of(strengths, []), 127)).max() < 4
-
-
-def test_a_drawn_curve_is_followed_between_its_points_and_level_beyond() -> None:
-    curve = [StrengthPoint(strength_db=-40, velocity=20), StrengthPoint(strength_db=-10, velocity=110)]
-    assert velocity_of(np.array([-60.0, -40, -25, -10, 0]), curve).tolist() == pytest.approx(
-        [20, 20, 65, 110, 110]
-    )
 
 
 def test_each_step_does_what_it_says() -> None:
@@ -153,20 +110,6 @@ def test_chosen_strokes_are_found_again_after_a_small_move() -> None:
     assert in_scope(TIMES, Scope(start_s=0.5, chosen_s=[0.125, 1.0]), TEMPO).nonzero()[0].tolist() == [8]
 
 
-def test_a_hand_comes_back_with_time() -> None:
-    # By hand: after a stroke of full strength 35 % are gone, of which exp(-0.1 / 0.18) are still gone 0.1 s
-    # later.
-    made = recovered(np.array([0.0, 0.1, 5.0]), 0.35, 0.18)
-    assert made.tolist() == pytest.approx([1.0, 1 - 0.35 * np.exp(-0.1 / 0.18), 1.0], abs=1e-6)
-    roll = recovered(np.arange(40) * 0.06, 0.35, 0.18)
-    assert np.all(np.diff(roll) <= 1e-12) and roll[-1] == pytest.approx(roll[-2], abs=1e-3)
-    kept = np.exp(-0.06 / 0.18)
-    assert roll[-1] == pytest.approx((1 - kept) / (1 - 0.65 * kept), abs=1e-3)  # where loss and recovery meet
-    assert np.all(recovered(np.arange(5) * 0.1, 0.0, 0.18) == 1)
-    wider = recovered(np.arange(10) * 0.2, 0.35, 0.18)
-    assert np.all(wider[1:] > roll[1:10])
-
-
 def test_accents_follow_the_bar() -> None:
     tempo = Tempo(bpm=120)
     weight = metrical_weight(np.arange(16) * 0.125, tempo)  # sixteenths of one bar
@@ -194,18 +137,6 @@ def test_a_flat_programmed_snare_comes_alive() -> None:
     )
     assert np.std(made) > 8 and made[::16].mean() > made[1::4].mean() + 20
     assert len(np.unique(np.round(made))) > 20
-
-
-@given(st.lists(st.floats(0.005, 2.0), max_size=90), st.floats(0.01, 1.0), st.floats(0.02, 1.0))
-def test_recovery_is_what_stroke_after_stroke_gives(
-    gaps: list[float], depth: float, recovery_s: float
-) -> None:
-    time_s = np.concatenate([[0.0], np.cumsum(gaps)])
-    strength, by_turns = 1.0, [1.0]
-    for gap in gaps:
-        strength = 1.0 - (1.0 - strength * (1.0 - depth)) * np.exp(-gap / recovery_s)
-        by_turns.append(strength)
-    assert np.allclose(recovered(time_s, depth, recovery_s), by_turns, atol=1e-9)
 
 
 def test_ghosts_by_their_place_leave_the_beats_alone() -> None:

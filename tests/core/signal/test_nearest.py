@@ -30,3 +30,10 @@ def test_the_strongest_within_reach_is_taken_and_nothing_where_nothing_is() -> N
     found = strongest_within(np.array([1.004, 1.5, 2.02, 0.0]), among, strength, 0.025)
     assert found.tolist() == [1, -1, 2, -1]
     assert strongest_within(np.array([1.0]), np.zeros(0), np.zeros(0), 1.0).tolist() == [-1]
+
+
+def test_the_strongest_in_reach_is_the_nearest() -> None:
+    found = strongest_within(
+        np.array([0.1, 0.2, 0.5]), np.array([0.099, 0.101, 0.25]), np.array([-30.0, -10.0, -5.0]), 0.004
+    )
+    assert found.tolist() == [1, -1, -1]

@@ -1,0 +1,72 @@
+"""What the names of files say: the piece, the side of a pair, and what is safe to keep."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nubrak.core.pieces.file_names import guess_from_name, plain_name, side_of
+
+
+@pytest.mark.parametrize(
+    ("name", "piece"),
+    [
+        ("Kick.wav", "kick"),
+        ("01_KICK_in.wav", "kick"),
+        ("BassDrum 2.aif", "kick"),
+        ("SN top.wav", "snare"),
+        ("snareBottom.flac", "snare"),
+        ("HH.wav", "hi-hat"),
+        ("hi-hat.flac", "hi-hat"),
+        ("Floor Tom.wav", "floor-tom"),
+        ("Tom2.wav", "floor-tom"),
+        ("rack tom 1.wav", "rack-tom"),
+        ("OH_L.wav", "crash"),
+        ("overheads.wav", "crash"),
+        ("ride.wav", "ride"),
+        ("claps take 3.wav", "clap"),
+        ("dance loop.wav", "loop"),
+        ("tambourine.ogg", "tambourine"),
+        ("room.wav", "room"),
+    ],
+)
+def test_what_file_names_say(name: str, piece: str) -> None:
+    guess = guess_from_name(name)
+    assert guess is not None and guess.piece == piece
+
+
+def test_a_name_that_says_nothing_gives_no_guess() -> None:
+    assert guess_from_name("Audio 07_bip.wav") is None
+    assert guess_from_name("shattered.wav") is None
+
+
+@given(st.text(max_size=400))
+def test_any_name_becomes_one_that_is_safe_to_keep_and_show(name: str) -> None:
+    plain = plain_name(name)
+    assert 1 <= len(plain) <= 120 and "/" not in plain and "\\" not in plain
+    assert not plain.startswith(".") and "\x00" not in plain
+    assert plain_name(plain) == plain or len(plain) > 110
+    guess_from_name(name)
+
+
+def test_path_tricks_are_taken_off() -> None:
+    assert plain_name("../../etc/passwd") == "passwd"
+    assert plain_name("C:\\temp\\Kick.wav") == "Kick.wav"
+    assert plain_name("..") == "unnamed"
+
+
+@pytest.mark.parametrize(
+    ("name", "said"),
+    [
+        ("OH L.wav", ("oh", "left")),
+        ("Overheads_Right.wav", ("overheads", "right")),
+        ("room-R.wav", ("room", "right")),
+        ("OHL.wav", ("oh", "left")),
+        ("Kick.wav", None),
+        ("L.wav", None),
+        ("Hihat Left 2.wav", ("hihat 2", "left")),
+    ],
+)
+def test_names_tell_the_side_of_a_pair(name: str, said: tuple[str, str] | None) -> None:
+    assert side_of(name) == said

@@ -1,0 +1,105 @@
+"""Edits of Gather: parts joined and parted, stamped files, ranges, what goes along with a recording."""
+
+from __future__ import annotations
+
+import pytest
+
+from nubrak.core.decide.settings import CurvePoint, FindSettings, Mark
+from nubrak.core.pieces.file_names import PieceGuess
+from nubrak.core.problem import Problem
+from nubrak.core.session.document import Span
+from nubrak.core.session.edit import (
+    AddSource,
+    Apart,
+    CombineMicrophones,
+    MoveClip,
+    RemoveSource,
+    SetAside,
+    SetFind,
+    SetSpan,
+    apply,
+)
+from tests.core.session.sources import clip, with_sources
+
+
+def test_parts_join_and_part_again_with_everything_that_names_them() -> None:
+    document = with_sources(("Kick In.wav", "kick"), ("Kick Out.wav", "kick"), ("Snare.wav", "snare"))
+    document.parts["p2"].find = FindSettings(spill_from=["p1"])
+    document.parts["p1"].marks["m"] = Mark(kind="drop", time_s=1.0)
+    document, label = apply(
+        document, CombineMicrophones(kind="combine_microphones", part_id="p0", other_id="p1")
+    )
+    assert (
+        document.parts["p0"].sources == ["s0", "s1"]
+        and "m" in document.parts["p0"].marks
+        and "p1" not in document.parts
+    )
+    assert document.parts["p2"].find.spill_from == ["p0"] and label == "Kick 1 and Kick 2 are one part"
+    document, _ = apply(document, Apart(kind="apart", part_id="p0", source_id="s1", new_part_id="p9"))
+    assert document.parts["p0"].sources == ["s0"] and document.parts["p9"].sources == ["s1"]
+    document, _ = apply(document, RemoveSource(kind="remove_source", source_id="s0"))
+    assert document.parts["p2"].find.spill_from == []
+    with pytest.raises(Problem):
+        apply(document, CombineMicrophones(kind="combine_microphones", part_id="p9", other_id="p9"))
+
+
+def test_stamped_files_stand_at_their_times_and_an_earlier_one_moves_everything_right() -> None:
+    document = with_sources(("kick.wav", "kick"), ("snare.wav", "snare"), stamps=[36000.0, 36002.5])
+    assert [document.sources[s].clips[0].start_s for s in ("s0", "s1")] == [0.0, 2.5]
+    document.parts["p0"].marks["m"] = Mark(kind="keep", time_s=1.0, to_s=1.1)
+    document.parts["p0"].find = FindSettings(curve=[CurvePoint(time_s=3, offset_db=1)])
+    document.span = Span(start_s=1, end_s=2)
+    earlier = AddSource(
+        kind="add_source",
+        source_id="s9",
+        part_id="p9",
+        name="hat.wav",
+        guess=PieceGuess(piece="hi-hat", why="", sure=1),
+        clip=clip("h", stamp_s=35996.0),
+    )
+    document, _ = apply(document, earlier)
+    assert [document.sources[s].clips[0].start_s for s in ("s9", "s0", "s1")] == [0.0, 4.0, 6.5]
+    mark = document.parts["p0"].marks["m"]
+    assert (mark.time_s, mark.to_s) == (5.0, pytest.approx(5.1)) and document.parts["p0"].find.curve[
+        0
+    ].time_s == 7.0
+    assert document.span is not None and document.span.start_s == 5.0 and document.origin_s == 35996.0
+    # stamps of another day's session are not believed
+    far, _ = apply(
+        document,
+        earlier.model_copy(update={"source_id": "s8", "part_id": "p8", "clip": clip("f", stamp_s=80000.0)}),
+    )
+    assert far.sources["s8"].clips[0].start_s == 0.0
+
+
+def test_marks_go_where_their_recording_goes() -> None:
+    document = with_sources(("kick.wav", "kick"), ("snare.wav", "snare"))
+    for part in ("p0", "p1"):
+        document.parts[part].marks["m"] = Mark(kind="keep", time_s=2.0)
+    document, label = apply(document, MoveClip(kind="move_clip", source_id="s0", index=0, start_s=3.0))
+    assert (
+        document.parts["p0"].marks["m"].time_s == 5.0
+        and document.parts["p1"].marks["m"].time_s == 2.0
+        and "move to 0:03.000" in label
+    )
+    with pytest.raises(Problem):
+        apply(document, MoveClip(kind="move_clip", source_id="s0", index=7, start_s=3.0))
+
+
+def test_ranges_and_sources_set_aside_say_what_undo_will_say() -> None:
+    document = with_sources(("snare.wav", "snare"))
+    document, label = apply(document, SetSpan(kind="set_span", span=Span(start_s=1, end_s=3)))
+    assert document.span_s == (1, 3) and label == "Look only at 0:01.000 to 0:03.000"
+    with pytest.raises(Problem, match="at least"):
+        apply(document, SetSpan(kind="set_span", span=Span(start_s=3, end_s=3)))
+    document, label = apply(document, SetAside(kind="set_aside", source_id="s0", aside=True))
+    assert document.sources["s0"].aside and label == "Set aside snare.wav"
+    document, label = apply(
+        document,
+        SetFind(
+            kind="set_find",
+            part_id="p0",
+            changes={"curve": [CurvePoint(time_s=1, offset_db=2)], "spill_from": None, "material": "cymbals"},
+        ),
+    )
+    assert label == "Snare: curve through 1 point, spill from learnt, material cymbals"
