@@ -1,0 +1,48 @@
+"""Note maps as tables: what is written is read back, and what is no table is refused in a sentence."""
+
+from __future__ import annotations
+
+import csv
+from io import StringIO
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
+from nubrak.core.problem import Problem
+
+names = (
+    st.text(min_size=1, max_size=80)
+    .map(str.strip)
+    .filter(lambda name: name and name.isprintable() and len(name) <= 80)
+)
+
+
+@given(names, st.dictionaries(st.sampled_from(sorted(PIECES)), st.integers(0, 127)))
+def test_a_map_comes_back_from_its_table(name: str, notes: dict[str, int]) -> None:
+    written = NoteMap(name=name, notes=notes)
+    read, skipped = from_text(to_text(written))
+    assert not skipped and read.name == name
+    assert all(read.number_of(piece) == written.number_of(piece) for piece in PIECES)
+
+
+def test_the_table_is_plain_csv_with_the_names_of_general_midi() -> None:
+    rows = list(csv.reader(StringIO(to_text(NoteMap()))))
+    assert rows[0] == ["piece", "note", "name"] and rows[1] == ["", "", "General MIDI"]
+    kick = next(row for row in rows if row[0] == "kick")
+    assert kick == ["kick", "36", GENERAL_MIDI[36]]
+
+
+def test_lines_that_say_nothing_usable_are_skipped_and_said() -> None:
+    read, skipped = from_text("\ufeffPiece,Note\nkick,40\nzither,41\nsnare,200\nride,x\n", "Own")
+    assert read.name == "Own" and read.notes == {"kick": 40}
+    assert [line.split(":")[0] for line in skipped] == ["Line 3", "Line 4", "Line 5"]
+
+
+@pytest.mark.parametrize("text", ["", "a,b\n1,2", '"never closed', "x" * 300_000])
+def test_what_is_no_table_of_notes_is_refused(text: str) -> None:
+    with pytest.raises(Problem) as said:
+        from_text(text)
+    assert "note" in said.value.what
