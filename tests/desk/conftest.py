@@ -1,0 +1,60 @@
+"""A desk on a test database, without the web over it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from sqlalchemy import Engine
+
+from nubrak.core.gather import inspect
+from nubrak.core.session import Document
+from nubrak.desk.arriving import arrive
+from nubrak.desk.desk import Desk
+from nubrak.store.audio import put_audio
+from nubrak.store.cache import Cache
+from nubrak.store.sessions import Sessions, SessionState
+from nubrak.work.analyse import analyse_audio
+from nubrak.work.queue import handing_out
+from tests.conftest import decaying_strokes, write_wav
+
+STRUCK_S = [0.25, 0.75, 1.25, 1.75]
+Drop = Callable[..., SessionState]
+
+
+@pytest.fixture
+def desk(engine: Engine, database_url: str, tmp_path: Path) -> Iterator[Desk]:
+    uploads = tmp_path / "cache" / "uploads"
+    uploads.mkdir(parents=True)
+    queue = handing_out(database_url)
+    with queue.open():
+        yield Desk(engine, Cache(engine, database_url, uploads.parent), Sessions(engine), queue, uploads)
+
+
+@pytest.fixture
+def session(desk: Desk) -> str:
+    return desk.sessions.new(Document(name="Lamps")).id
+
+
+@pytest.fixture
+def drop(desk: Desk, tmp_path: Path) -> Drop:
+    """Puts a recording into a session and looks it through, as a worker would."""
+
+    def put(session_id: str, name: str, audio: np.ndarray, source_id: str | None = None) -> SessionState:
+        path = write_wav(tmp_path / name, audio.astype(np.float32))
+        facts = inspect(path, name)
+        state = arrive(desk, session_id, name, put_audio(desk.engine, path, name, facts), facts, source_id)
+        for key, closely in desk.standing(session_id).missing():
+            analyse_audio(desk.engine, desk.cache, key, closely)
+        return state
+
+    return put
+
+
+@pytest.fixture
+def kick(session: str, drop: Drop) -> tuple[str, str]:
+    """A session of four kick strokes, and its part."""
+    state = drop(session, "kick.wav", decaying_strokes(STRUCK_S, [0.8, 0.7, 0.2, 0.75], 2.2, hz=60))
+    return session, next(iter(state.document.parts))

@@ -1,0 +1,92 @@
+"""Sounds tried in place, suggested and locked, over the desk."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from nubrak.core.gather import inspect
+from nubrak.core.problem import Problem
+from nubrak.core.samples import Instrument, Kit, Sample
+from nubrak.desk.desk import Desk
+from nubrak.desk.locking import found_lock, overlaid
+from nubrak.desk.suggesting import suggestions
+from nubrak.desk.trying import TRIED, NewLayer, put_sound, with_tried
+from nubrak.store.audio import put_audio
+from nubrak.store.kits import put_kit, remove_kit
+from tests.conftest import RATE_HZ, decaying_strokes, write_wav
+
+Kick = tuple[str, str]
+LATE = 30  # samples by which the sound's attack is told too early
+
+
+@pytest.fixture
+def kit(desk: Desk, tmp_path: Path) -> Iterator[str]:
+    """The same drum turned round, and one that is much brighter."""
+    sounds = {"same": (-decaying_strokes([0.05], [0.4], 0.6, hz=60), "Felt kick")}
+    noise = np.random.default_rng(2).standard_normal(20000) * np.exp(-np.arange(20000) / 1500)
+    sounds["bright"] = (np.concatenate([np.zeros(2205), 0.3 * noise]).astype(np.float32), "Paper clap")
+    instruments = {}
+    for key, (audio, name) in sounds.items():
+        path = write_wav(tmp_path / f"{key}.wav", audio)
+        stored = put_audio(desk.engine, path, path.name, inspect(path))
+        sample = Sample(audio=stored, name=path.name, attack_s=0.05 - LATE / RATE_HZ)
+        instruments[key] = Instrument(name=name, piece="kick", samples=[sample])
+    put_kit(desk.engine, "attic", Kit(name="Attic", instruments=instruments))
+    yield "attic"
+    remove_kit(desk.engine, "attic")
+
+
+def test_what_is_like_the_recording_is_suggested_first_and_what_adds_to_it_otherwise(
+    desk: Desk, kick: Kick, kit: str
+) -> None:
+    standing = desk.standing(kick[0])
+    for way, order in (("likeness", ["same", "bright"]), ("adds", ["bright", "same"])):
+        sounds = suggestions(desk, standing, kick[1], way).sounds  # type: ignore[arg-type]
+        mine = [one for one in sounds if one.kit_id == kit]
+        assert [one.instrument_id for one in mine] == order and all(one.said for one in mine)
+
+
+def test_a_sound_is_tried_locked_and_nothing_is_changed(desk: Desk, kick: Kick, kit: str) -> None:
+    session, part_id = kick
+    revision = desk.sessions.revision(session)
+    standing = desk.standing(session)
+    tried = with_tried(desk, standing, part_id, None, kit, "same")
+    layer = tried.document.parts[part_id].layers[TRIED]
+    assert layer.polarity == -1 and abs(layer.offset_samples + LATE) <= 3
+    assert with_tried(desk, standing, part_id, None, kit, "same") is tried
+    assert not desk.sessions.get(session).document.parts[part_id].layers
+    assert desk.sessions.revision(session) == revision
+
+
+def test_a_sound_put_in_place_of_another_is_as_loud_as_that_was(desk: Desk, kick: Kick, kit: str) -> None:
+    session, part_id = kick
+
+    def put(instrument_id: str, instead: bool, revision: int) -> int:
+        new = NewLayer(
+            revision=revision, layer_id="one", instead=instead, kit_id=kit, instrument_id=instrument_id
+        )
+        return put_sound(desk, session, part_id, new).revision
+
+    revision = put("same", False, desk.sessions.revision(session))
+    loud = found_lock(desk, desk.standing(session), part_id, "one")
+    assert "It stands so now" in loud.said and loud.over_wrong_db > 3
+    drawn = overlaid(desk, desk.standing(session), part_id, "one")
+    assert drawn.hits == 4 and np.corrcoef(drawn.median, drawn.layer)[0, 1] > 0.7
+    put("bright", True, revision)
+    (layer,) = desk.sessions.get(session).document.parts[part_id].layers.values()
+    assert layer.instrument.name == "Paper clap"
+
+
+def test_what_is_not_there_is_a_sentence(desk: Desk, kick: Kick, kit: str) -> None:
+    session, part_id = kick
+    standing = desk.standing(session)
+    with pytest.raises(Problem):
+        with_tried(desk, standing, part_id, None, kit, "gone")
+    with pytest.raises(Problem):
+        found_lock(desk, standing, part_id, "gone")
+    with pytest.raises(Problem):
+        put_sound(desk, session, part_id, NewLayer(revision=standing.state.revision, layer_id="x"))
