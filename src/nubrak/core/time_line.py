@@ -81,7 +81,8 @@ def _may_carry(hint: Any, marker: type, seen: frozenset[type]) -> bool:
             Annotated[field.annotation, *field.metadata] if field.metadata else field.annotation
             for field in hint.model_fields.values()
         )
-        return hint not in seen and any(_may_carry(one, marker, seen | {hint}) for one in inner)
+        # One that holds itself, at whatever remove, may carry it further down.
+        return hint in seen or any(_may_carry(one, marker, seen | {hint}) for one in inner)
     return any(_may_carry(one, marker, seen) for one in get_args(hint) if one is not Ellipsis)
 
 

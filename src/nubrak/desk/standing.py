@@ -39,7 +39,7 @@ class Evidenced:
             return self._weighed
 
     def of(self, part_id: str, find: FindSettings) -> tuple[Evidence, NDArray[np.float64]]:
-        """A part's evidence and chances as these settings hear it."""
+        """A part's evidence and stroke probabilities as these settings hear it."""
         weighed, kept = self.weighed, self._inputs[part_id]
         if not evidence_moves(kept.find, find):
             return weighed.evidence[part_id], weighed.stroke_probability[part_id]
@@ -82,7 +82,7 @@ class Standing:
     def evidence(
         self, part_id: str, find: FindSettings | None = None
     ) -> tuple[Evidence, NDArray[np.float64]]:
-        """The evidence of a part and its chances, as it stands or with other settings."""
+        """The evidence of a part and its stroke probabilities, as it stands or with other settings."""
         return self.evidenced.of(part_id, find or self.document.part(part_id).find)
 
     def decisions(self, part_id: str, find: FindSettings | None = None) -> Decisions:

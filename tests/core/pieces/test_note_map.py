@@ -46,3 +46,36 @@ def test_what_is_no_table_of_notes_is_refused(text: str) -> None:
     with pytest.raises(Problem) as said:
         from_text(text)
     assert "note" in said.value.what
+
+
+def test_general_midi_names_and_octaves() -> None:
+    # General MIDI Level 1 percussion key map (MMA), first, last and some between.
+    wanted = {
+        35: "Acoustic bass drum",
+        38: "Acoustic snare",
+        42: "Closed hi-hat",
+        46: "Open hi-hat",
+        49: "Crash cymbal 1",
+        51: "Ride cymbal 1",
+        56: "Cowbell",
+        70: "Maracas",
+        81: "Open triangle",
+    }
+    assert (
+        {key: GENERAL_MIDI[key] for key in wanted} == wanted
+        and min(GENERAL_MIDI) == 35
+        and max(GENERAL_MIDI) == 81
+    )
+
+
+def test_a_note_map_goes_out_and_comes_back() -> None:
+    own = NoteMap(name="Workshop, left hand", notes={"kick": 24, "hi-hat": 61})
+    again, skipped = from_text(to_text(own))
+    assert again == own and skipped == []
+    assert own.number_of("kick") == 24 and own.number_of("snare") == 38
+    assert next(iter(csv.reader(StringIO(to_text(own))))) == ["piece", "note", "name"]
+    odd, skipped = from_text("piece,note\nkick,35\ngong,3\nsnare,x\nride,200\n")
+    assert odd.notes == {"kick": 35} and len(skipped) == 3 and "gong" in skipped[0]
+    for bad in ("", "a,b\n1,2", '"', "x" * 300_000):
+        with pytest.raises(Problem):
+            from_text(bad)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ import soundfile
 
 from nubrak.core.gather import time_stamp_s
 from nubrak.core.prints import bext
+from nubrak.core.prints.bext import chunk
 
 RATE_HZ = 48000
 
@@ -45,3 +47,18 @@ def test_what_is_no_wave_file_is_left_as_it_is(tmp_path: Path) -> None:
     with pytest.raises(ValueError, match="only a RIFF or RF64"):
         bext.stamp(path, 1, "")
     assert path.read_bytes() == before and time_stamp_s(path, RATE_HZ) is None
+
+
+def test_the_broadcast_chunk_has_its_fields_where_the_standard_puts_them() -> None:
+    # EBU Tech 3285: 256 + 32 + 32 + 10 + 8 bytes of text, then the time reference, the version, 64 bytes of
+    # UMID, 190 in reserve.
+    made = chunk(10 * 3600 * 48000 + 7, "The Moth and the Lamplighter", date="2026-11-25", time="10:00:00")
+    assert made[:4] == b"bext" and struct.unpack("<I", made[4:8]) == (602,) and len(made) == 610
+    body = made[8:]
+    assert (
+        body[:28] == b"The Moth and the Lamplighter"
+        and body[256:262] == b"Nubrak"
+        and body[320:330] == b"2026-11-25"
+        and body[330:338] == b"10:00:00"
+    )
+    assert struct.unpack("<QH", body[338:348]) == (10 * 3600 * 48000 + 7, 1)

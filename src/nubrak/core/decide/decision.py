@@ -38,8 +38,8 @@ def decide(
     material: Material,
     span_s: tuple[float, float] | None = None,
 ) -> Decisions:
-    """Evidence and its chance (n,), settings and marks to a decision for every candidate. Outside ``span_s``
-    only marks count.
+    """Evidence and its stroke probability (n,), settings and marks to a decision for every candidate.
+    Outside ``span_s`` only marks count.
     """
     level, time = evidence.level_db, evidence.time_s
     asked = _asked(settings, piece, material)

@@ -16,7 +16,7 @@ def doubt_of(
     rise_over_db: NDArray[np.float64],
     state: NDArray[np.int8],
 ) -> NDArray[np.float64]:
-    """How likely each decision is wrong: the chance of the other outcome.
+    """How likely each decision is wrong: the probability of the other outcome.
 
     A threshold that a person set speaks too: near the line it may be wrong as far as the evidence speaks
     against it.

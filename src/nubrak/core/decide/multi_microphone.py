@@ -29,8 +29,8 @@ _WIDEST_SPAN_DB = 50.0  # from the loudest usual stroke to the softest (common p
 
 @dataclass(frozen=True)
 class MultiMicrophoneEvidence:
-    """What the microphones of a session know together: per part its evidence and the chance (n,) that each
-    candidate is a stroke of its own, and the leak of every pair of parts (from, to) that could be told.
+    """What the microphones of a session know together: per part its evidence and the probability (n,) that
+    each candidate is a stroke of its own, and the leak of every pair of parts (from, to) that could be told.
     """
 
     heard: dict[str, PartOnsets]
@@ -64,8 +64,8 @@ def weigh(
 
 
 def _believed(evidence: Evidence, here: PartOnsets) -> NDArray[np.float64]:
-    """The chance of each candidate, (n,). What lies far under anything a player does is noise, however lonely
-    it is.
+    """The stroke probability of each candidate, (n,). What lies far under anything a player does is
+    noise, however lonely it is.
     """
     stroke_probabilities = stroke_probability(evidence.features, material=Taught.KIT)
     if here.kind == "overall":
@@ -86,8 +86,8 @@ def _believed(evidence: Evidence, here: PartOnsets) -> NDArray[np.float64]:
 
 
 def _as_a_crash(stroke_probabilities: NDArray[np.float64], here: PartOnsets) -> NDArray[np.float64]:
-    """The chance that each candidate, (n,), heard from above is a crash: it lasts, and nothing else in a kit
-    does.
+    """The probability that each candidate, (n,), heard from above is a crash: it lasts, and nothing else in
+    a kit does.
     """
     over, holds = sustain_ratio(here.candidates.band_envelope, here.candidates.time_s)
     log_odds = np.log(np.maximum(stroke_probabilities, 1e-9) / np.maximum(1.0 - stroke_probabilities, 1e-9))

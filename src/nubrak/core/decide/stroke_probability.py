@@ -1,4 +1,4 @@
-"""Chance: how likely a candidate with this evidence is a stroke of its part's own piece.
+"""Stroke probability: how likely a candidate with this evidence is a stroke of its part's own piece.
 
 Small ensembles of decision trees (Friedman, "Greedy function approximation: a gradient boosting machine",
 Annals of Statistics 29, 2001), one for each pass over a kit and one for whole loops, taught on sessions whose
@@ -51,7 +51,7 @@ def forest_taught_on(material: Taught) -> Forest:
     with np.load(TAUGHT, allow_pickle=False) as stored:
         if stored["features"].tolist() != list(FEATURES):
             raise RuntimeError(
-                "chance.npz was taught on other features; teach it again with python -m benchmarks.learn"
+                f"{TAUGHT.name} was taught on other features; teach it again with python -m benchmarks.learn"
             )
         part = {
             name: stored[f"{name}{int(material)}"]
@@ -96,7 +96,7 @@ def log_odds(features: NDArray[np.float32], forest: Forest) -> NDArray[np.float6
 
 
 def stroke_probability(features: NDArray[np.float32], material: Taught) -> NDArray[np.float64]:
-    """Evidence (n, features) to the chance of being a stroke, 0 to 1, (n,)."""
+    """Evidence (n, features) to the probability of being a stroke, 0 to 1, (n,)."""
     if not len(features):
         return np.zeros(0)
     return np.asarray(1.0 / (1.0 + np.exp(-log_odds(features, forest_taught_on(material)))))

@@ -44,7 +44,7 @@ class Left:
 
 
 def proposals(differences: list[Difference], left: dict[str, Left]) -> list[Proposal]:
-    """One proposal per note, in order of time, from the differences of ``comeback.compare``."""
+    """One proposal per note, in order of time, from the differences of ``midi_difference``."""
     of_note: dict[tuple[str, int], list[Difference]] = {}
     out = []
     for one in differences:
