@@ -114,3 +114,69 @@ def test_what_a_package_offers_is_there() -> None:
             if isinstance(node, ast.Assign) and isinstance(node.value, ast.List)
         ]
         assert offered and offered[0], f"{door.parent.name} offers nothing"
+
+
+# Modules that are shown by another test than one of their own name: models, tables, and what a whole way
+# through shows better than a piece of it.
+SHOWN_BY = {
+    "core/controls": "command/test_limits",
+    "core/decide/evidence": "core/test_flow_reference_kit",
+    "core/decide/marks": "core/decide/test_decision",
+    "core/decide/settings": "core/decide/test_decision",
+    "core/decide/states": "core/decide/test_decision",
+    "core/layer/settings": "core/layer/test_voice",
+    "core/pieces/catalogue": "core/pieces/test_note_map",
+    "core/pieces/material": "core/test_flow_loops",
+    "core/prints/archive": "web/test_archive",
+    "core/samples/kit": "core/samples/test_arrange",
+    "core/session/action": "core/session/test_document",
+    "core/session/edit": "core/session/test_document",
+    "store/audio": "store/test_sessions",
+    "store/cache": "store/test_sessions",
+    "store/database": "store/test_sessions",
+    "store/jobs": "desk/test_jobs",
+    "store/kits": "web/test_library",
+    "store/tables": "store/test_sessions",
+    "work/settings": "work/test_queue",
+    "work/worker": "work/test_queue",
+    "desk/archiving": "web/test_archive",
+    "desk/audio": "web/test_layer_routes",
+    "desk/desk": "desk/test_standing",
+    "desk/listening": "web/test_listening",
+    "desk/lists": "desk/test_coming_back",
+    "desk/locking": "desk/test_trying",
+    "desk/module": "web/test_shape_bench",
+    "desk/printing": "web/test_layer_routes",
+    "desk/samples": "web/test_library",
+    "desk/suggesting": "desk/test_trying",
+    "desk/tempo": "web/test_tempo_and_rooms",
+    "web/application": "web/test_routes",
+    "web/intake": "web/test_routes",
+    "web/server": "browser/test_way_through",
+    "web/routes/find": "web/test_routes",
+    "web/routes/gather": "web/test_routes",
+    "web/routes/jobs": "web/test_layer_routes",
+    "web/routes/layer": "web/test_layer_routes",
+    "web/routes/library": "web/test_library",
+    "web/routes/module": "web/test_shape_bench",
+    "web/routes/print": "web/test_layer_routes",
+    "web/routes/sessions": "web/test_routes",
+    "web/routes/shape": "web/test_shape_routes",
+    "web/routes/wire": "web/test_routes",
+}
+
+
+@pytest.mark.parametrize("floor", ["core", "store", "work", "desk", "web"])
+def test_the_test_of_a_module_is_found_by_its_name(floor: str) -> None:
+    tests = Path(__file__).parent
+    for path in files_of(HOUSE / floor):
+        module = path.relative_to(HOUSE).with_suffix("")
+        if module.name.startswith("_") or "migrations" in module.parts:
+            continue
+        own = tests / module.parent / f"test_{module.name}.py"
+        shown_by = SHOWN_BY.get(module.as_posix())
+        assert own.exists() != (shown_by is not None), (
+            f"{module} has {'no' if shown_by is None else 'a'} test"
+        )
+        assert shown_by is None or (tests / f"{shown_by}.py").exists(), f"there is no {shown_by}"
+    assert all((HOUSE / f"{module}.py").exists() for module in SHOWN_BY)
