@@ -6,5 +6,5 @@ export default defineConfig({
   build: { chunkSizeWarningLimit: 900, sourcemap: false },
   css: { preprocessorOptions: { scss: { quietDeps: true, silenceDeprecations: ['import', 'global-builtin', 'color-functions', 'if-function'] } } },
   server: { proxy: { '/api': 'http://127.0.0.1:8137' } },
-  test: { environment: 'jsdom', include: ['src/**/*.test.ts', 'src/**/*.test.tsx'] },
+  test: { environment: 'node', include: ['src/**/*.test.ts', 'src/**/*.test.tsx'] },
 });

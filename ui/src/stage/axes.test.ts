@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 import { describe, expect, it } from 'vitest';
 import { fitView, viewShowing, zoomView } from '../state/view';
 import { barAndBeat, clock, decibels, firstAt, gridLines, levelToY, timeToX, xToTime, yToLevel } from './axes';
