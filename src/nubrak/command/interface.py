@@ -15,7 +15,7 @@ from nubrak.command.debian import CannotInstall, say
 from nubrak.command.limits import limits_text
 from nubrak.command.places import INTERFACE, ROOT
 
-_LEAST_NODE = (20, 19)
+_LEAST_NODE = (20, 19)  # what Vite asks for (engines in its package)
 
 
 def _node_version(node: str) -> tuple[int, int]:

@@ -4,5 +4,5 @@ from __future__ import annotations
 
 from pathlib import Path
 
-ROOT = Path(__file__).resolve().parents[3]
+ROOT = Path(__file__).resolve().parents[3]  # the project: this file lies four folders into it
 INTERFACE = ROOT / "ui"

@@ -19,7 +19,7 @@ from nubrak.command.cluster import Cluster
 from nubrak.command.debian import CannotInstall, say
 from nubrak.command.places import ROOT
 
-USUAL_PORT = 8137
+USUAL_PORT = 8137  # seldom taken by anything else
 
 
 def run_start(port: int | None, data: Path | None, empty: bool) -> int:
@@ -86,6 +86,7 @@ def _prepare(url: str, cache: Path, empty: bool) -> None:
     load_demo(url, cache, sessions=not empty)
 
 
+# One for each core; more than eight wait for the disk.
 _WORKERS = max(1, min(os.cpu_count() or 1, 8))
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from nubrak.demo.strokes import STROKES, Audio
 
-RATE_HZ = 44100
+RATE_HZ = 44100  # of everything the demo is made at
 KIT_NAME = "Workshop kit"
 
 
@@ -27,6 +27,7 @@ class MadeInstrument:
     silenced_by: tuple[int, ...] = ()
 
 
+# Velocity layers: from, to, and the velocity at which each was struck.
 _THREE = ((1, 55, 45), (56, 98, 84), (99, 127, 120))
 _TWO = ((1, 80, 66), (81, 127, 118))
 INSTRUMENTS = (

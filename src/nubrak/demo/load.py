@@ -38,7 +38,7 @@ from nubrak.store.sessions import Sessions
 from nubrak.store.tables import SessionRow
 from nubrak.work.analyse import analyse_audio
 
-RATE_HZ = 44100
+RATE_HZ = 44100  # of everything the demo is made at
 FIRST_SESSION = "act-one"
 
 

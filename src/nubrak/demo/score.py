@@ -12,9 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 
 TITLE = "The Moth and the Lamplighter"
-BPM = 96.0
-BARS = 30
-LEAD_S = 0.75
+BPM = 96.0  # of act one
+BARS = 30  # and how long it is
+LEAD_S = 0.75  # before bar 1
 
 
 @dataclass(frozen=True)

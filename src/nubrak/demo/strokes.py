@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.signal import butter, lfilter, sosfilt
 
 Audio = NDArray[np.float32]
+# Modes of an ideal membrane against its lowest: zeros of Bessel functions.
 MEMBRANE = np.array([1.0, 1.593, 2.135, 2.295, 2.653, 2.917, 3.155, 3.5, 3.6, 4.06])
 
 

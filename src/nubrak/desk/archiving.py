@@ -48,7 +48,7 @@ _PACKED = {
     "PCM_S8": "PCM_S8",
     "PCM_U8": "PCM_16",
 }  # what FLAC holds without loss
-_MOST_FLAC_CHANNELS = 8
+_MOST_FLAC_CHANNELS = 8  # what the format holds
 
 
 def write_archive(desk: Desk, standing: Standing, go_on: GoOn | None = None) -> Path:

@@ -16,7 +16,7 @@ from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 from nubrak.store.sessions import SessionState
 
-_BLOCK_FRAMES = 1 << 18
+_BLOCK_FRAMES = 1 << 18  # written at a time: 6 s at 44.1 kHz
 
 
 def arrive(

@@ -148,7 +148,7 @@ class BestBar(BaseModel):
     said: str
 
 
-MOST_PLACES = 400
+MOST_PLACES = 400  # of Second look at once: more than anybody works off before asking again
 
 _INAUDIBLE_DB = -60.0  # no spill anybody hears
 

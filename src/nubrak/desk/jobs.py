@@ -32,7 +32,7 @@ from nubrak.work.queue import HERE, hand_out, handing_out
 from nubrak.work.settings import Settings
 
 _MOST_KEPT = 4  # jobs that are over; their files wait to be fetched
-_TOLD_EVERY_S = 0.1
+_TOLD_EVERY_S = 0.1  # how often a job says how far it is
 ARRIVED = "archive.zip"
 log = structlog.get_logger()
 tasks = Blueprint()

@@ -16,7 +16,7 @@ from nubrak.core.signal import EARLY_S, SILENT_LKFS, STEP_S, loudness_lkfs, mete
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 
-_WINDOW_FRAMES = 1 << 18
+_WINDOW_FRAMES = 1 << 18  # rendered at a time
 _APART: tuple[Bus, Bus] = ("recording", "layers")
 
 

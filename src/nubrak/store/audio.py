@@ -15,7 +15,7 @@ from nubrak.core.gather import AudioFacts
 from nubrak.core.problem import Problem
 from nubrak.store.tables import AudioRow, ChunkRow
 
-CHUNK_BYTES = 1 << 20
+CHUNK_BYTES = 1 << 20  # of a file in one row: PostgreSQL handles a megabyte well
 
 
 def hash_of(path: Path) -> str:

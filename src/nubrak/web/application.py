@@ -26,6 +26,7 @@ from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
 
 log = structlog.get_logger()
+# Of HTTP (RFC 9110) for each kind of problem.
 _STATUS = {"input": 422, "missing": 404, "stale": 409, "refused": 403}
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import structlog
 
 _MOST_BYTES = 5_000_000  # a day of work; five of them are kept
-_KEPT = 5
+_KEPT = 5  # older files beside the current one
 
 
 def log_to_files(folder: str, name: str) -> None:

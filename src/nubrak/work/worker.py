@@ -15,7 +15,7 @@ from nubrak.work.logs import log_to_files
 from nubrak.work.queue import ANYWHERE, HERE, taking
 from nubrak.work.settings import Settings
 
-_STALLED_S = 10.0
+_STALLED_S = 10.0  # a worker that has not been heard of for so long is gone
 
 
 async def _take_up_stalled(app: App) -> None:

@@ -25,7 +25,7 @@ from nubrak.core.pieces import Material, Piece
 from nubrak.core.spill import NEVER_DB
 
 _NATS_PER_DB = 0.35  # what a decibel of margin or threshold is worth in log odds
-_MOST_NATS = 8.0
+_MOST_NATS = 8.0  # surer than this (1 in 3000) no evidence is believed, so that a hand can still lean on it
 _SPILL_SPEAKS_DB = 14.0  # a candidate further over the spill than this is not explained by it
 
 

@@ -7,6 +7,8 @@ from numpy.typing import NDArray
 
 from nubrak.core.decide.states import State, among
 
+# Evidence speaks a little more surely than the trees dare to (reliability table of
+# benchmarks/accuracy.py).
 _SURER = 1.4
 
 
@@ -21,8 +23,6 @@ def doubt_of(
     A threshold that a person set speaks too: near the line it may be wrong as far as the evidence speaks
     against it.
     """
-    # Evidence speaks a little more surely than the trees dare to (reliability table of
-    # benchmarks/accuracy.py).
     stroke = 1.0 / (1.0 + np.exp(-_SURER * log_odds))
     if over_line_db is not None:
         stroke = stroke / (1.0 + np.exp(-np.clip(over_line_db, -40, 40) / 1.5))

@@ -107,12 +107,13 @@ FOR = (
     "over_past_db",
 )
 AGAINST = ("louder_over_db", "similarity_other", "echo_share")
-_OWN_BANDS = 6
+_OWN_BANDS = 6  # third octaves, two octaves: about as wide as what tells a piece from others
+# At which a template of another is taken off: from all of it plus 6 dB down to where it is masked.
 _GAINS = db_to_power(np.arange(-24.0, 9.0, 3.0))
-_MOST_STROKES = 60
+_MOST_STROKES = 60  # the loudest tell how a part sounds; more make it no surer and cost time
 _REGIONS = {"low": (0, 10), "mid": (10, 19), "high": (19, 29)}  # third octaves, parted at 250 Hz and 2 kHz
-_MEMBER_SIMILARITY = 0.7
-_SOUNDS_OWN = 0.6
+_MEMBER_SIMILARITY = 0.7  # of strokes of one sound, as they are found in one source (see find/templates)
+_SOUNDS_OWN = 0.6  # from here on a candidate sounds like a stroke, as in find/search
 _ALIGNED_SIMILARITY = 0.6  # less alike than that, and its own attack says better where it began
 
 

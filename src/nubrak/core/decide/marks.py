@@ -9,7 +9,7 @@ from nubrak.core.decide.settings import MARK_REACH_S, Mark
 from nubrak.core.signal import nearest_of
 
 _AT_S = 0.0005  # and speaks of the very place within this
-SURE_NATS = 3.0
+SURE_NATS = 3.0  # 95 %: surer than that, level and time decide between two
 
 
 def rows_of_marks(time_s: NDArray[np.float64], marks: list[Mark]) -> dict[int, Mark]:

@@ -15,15 +15,15 @@ from nubrak.core.decide.evidence import FEATURES, Evidence, evidence_of, sounds_
 from nubrak.core.decide.stroke_probability import Taught, stroke_probability
 from nubrak.core.spill import Leak, PartOnsets, learn_all, loud_first, sustain_ratio
 
-_SURE = 0.7
-_SWELLS_DB = 2.0
-_SWELL_ODDS = 4.0
+_SURE = 0.7  # a stroke that teaches leaks and ringing must be one more likely than not, with room to spare
+_SWELLS_DB = 2.0  # less than this over its own ringing is no new stroke of a drum
+_SWELL_ODDS = 4.0  # how many times rarer a stroke is there
 _LASTS_DB, _GOES_DB, _HOLDS_DB = (
     6.5,
     5.0,
     3.0,
 )  # how a crash stands over what was before, and over its own beginning, half a second later
-_LASTING_NATS, _FALLING_NATS = 2.0, 3.0
+_LASTING_NATS, _FALLING_NATS = 2.0, 3.0  # how much it speaks for a crash to last, and against it to fall
 _WIDEST_SPAN_DB = 50.0  # from the loudest usual stroke to the softest (common practice: 40 dB)
 
 

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from nubrak.core.decide.states import Decisions, State
 from nubrak.core.find import Candidates
 
-WORTH_A_LOOK = 0.05
-_SIMILAR = 0.6
-_ONE_PLACE_S = 0.012
+WORTH_A_LOOK = 0.05  # from this doubt on, one in twenty is wrong: fewer are not worth a person’s time
+_SIMILAR = 0.6  # from here on two strokes pass for one sound, as in find/search
+_ONE_PLACE_S = 0.012  # nearer than this, two candidates are seen and decided as one
 
 
 @dataclass(frozen=True)

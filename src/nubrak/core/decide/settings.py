@@ -11,7 +11,7 @@ from nubrak.core.pieces import MaterialId
 from nubrak.core.time_line import TimeLineS
 
 MARK_REACH_S = 0.008  # a mark finds its candidate again within this
-USUAL_MARGIN_DB = 4.0
+USUAL_MARGIN_DB = 4.0  # about how far the spill of equal strokes wanders from one to the next
 
 
 class CurvePoint(BaseModel):

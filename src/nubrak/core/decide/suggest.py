@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 from scipy.ndimage import gaussian_filter1d
 
-_BIN_DB = 0.5
-_LOWEST_DB = -100.0
+_BIN_DB = 0.5  # finer than a threshold is set by hand
+_LOWEST_DB = -100.0  # under the noise of any converter
 _USUAL_SPAN_DB = 28.0  # strokes of one part rarely span more (common practice)
 
 

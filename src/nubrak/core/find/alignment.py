@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from nubrak.core.signal import windows_at
 
 _UNDER_PEAK = 0.01  # 40 dB under the peak, as an attack is defined
-_SAMPLES_NEAR = 6
-_STILL_FALLS = 0.6
+_SAMPLES_NEAR = 6  # a seventh of a millisecond at 44.1 kHz: finer than one stroke alone shows its attack
+_STILL_FALLS = 0.6  # backwards in time a slope goes on while 1.5 ms take at least 4 dB off it
 
 
 def attack_of_template(

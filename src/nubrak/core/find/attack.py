@@ -12,15 +12,16 @@ from numpy.typing import NDArray
 
 from nubrak.core.signal import ORDER, db_to_gain, prediction_error_filter, prediction_residual, windows_at
 
+# Where a stroke counts as begun: 40 dB under its peak, the product’s own definition of an attack.
 UNDER_PEAK_DB = 40.0
 _BEFORE_MS = 30.0  # what is looked at ahead of the coarse place
 _LEARN_MS = 20.0  # the part of it that teaches the prediction
-_AFTER_MS = 14.0
+_AFTER_MS = 14.0  # what of a stroke is looked at: longer than the slowest rise of a struck drum to its peak
 _AT_ONCE = 64  # small enough to stay in the cache
-_RIDGE_DB = -70.0
-_FORERUNNER_DB = 18.0
-_FORERUNNER_MS = 4.0
-_RISE_MS = 1.5
+_RIDGE_DB = -70.0  # what the prediction does not model: under it lies the noise of the recording
+_FORERUNNER_DB = 18.0  # a stroke itself reaches within this of its peak at once
+_FORERUNNER_MS = 4.0  # more than this before that, something else began
+_RISE_MS = 1.5  # the rise itself is no part of what ran ahead
 _CLEAR = 2.0  # how far the error must stand over its own largest value before the stroke
 
 
@@ -82,7 +83,7 @@ def _past_forerunner(
     return out
 
 
-SNAP_S = 0.030
+SNAP_S = 0.030  # how far from where a person points an attack is looked for
 
 
 def snap(mono: NDArray[np.float32], near_s: float, rate_hz: int, known_s: NDArray[np.float64]) -> float:

@@ -14,13 +14,14 @@ from scipy.fft import next_fast_len, rfft
 
 from nubrak.core.signal import FLOOR_DB, db_to_power, power_to_db, windows_at
 
-STEP_S = 0.01
+STEP_S = 0.01  # ten milliseconds: shorter than any ring, longer than a cycle of a kick’s beater
 FIRST_BAND = (0, 6, 10, 14, 19, 24)  # the third octave each region begins with
+# Of the regions: groups of whole third octaves, the last one open.
 EDGES_HZ = np.concatenate([[0.0], 31.25 * 2.0 ** ((np.array(FIRST_BAND[1:]) - 1) / 3.0), [1e6]])
 REGIONS = len(FIRST_BAND)
-_WINDOW_S = 0.0232
+_WINDOW_S = 0.0232  # 1024 samples at 44.1 kHz, the same as in bands, so that levels compare
 _BEFORE_STEPS = 3  # a window that ends before the next begins
-_AT_ONCE = 128
+_AT_ONCE = 128  # windows at a time: what fits the cache
 
 
 def attack_taper(size: int, lead: int) -> NDArray[np.float32]:

@@ -10,13 +10,14 @@ from scipy.ndimage import maximum_filter1d
 
 from nubrak.core.signal import FLOOR_DB, power_to_db
 
-FRAME_S = 0.001
-_BEFORE_FRAMES = 22
-_GAP_FRAMES = 2
-_AHEAD_FRAMES = 4
+FRAME_S = 0.001  # one millisecond: the shortest time in which a level says anything
+_BEFORE_FRAMES = 22  # how far back it is asked how loud it was: a cycle of a low drum
+_GAP_FRAMES = 2  # and what is left out before the place: a stroke rises in about so long
+_AHEAD_FRAMES = 4  # how soon a stroke is as loud as it gets
+# Nearer peaks are steps of one rise; flams are wider apart (common practice: from about 15 ms).
 APART_FRAMES = 6
-_BLOCK_FRAMES = 1 << 14
-_BRIGHT_START_DB = 8.0
+_BLOCK_FRAMES = 1 << 14  # 16 s at a time, so that an hour needs no more room than a minute
+_BRIGHT_START_DB = 8.0  # what rings on wanders by less from one millisecond to the next
 
 
 def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.float64]]:

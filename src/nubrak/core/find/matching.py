@@ -26,16 +26,16 @@ from nubrak.core.signal import (
     windows_at,
 )
 
-_LEARN_MS = 15.0
+_LEARN_MS = 15.0  # what prediction learns from: just before, and long enough for its ten taps
 _BACK_MS, _AHEAD_MS = 17.0, 14.0  # how far from its place a template may be put
 _UNDER_AHEAD_MS = 14.0  # and how far what lies under it
 LEAD_MS, BODY_MS = 1.0, 7.0  # a template begins before its attack and ends after it
-_RIDGE_DB = -60.0
+_RIDGE_DB = -60.0  # under the loudest there is only noise to learn
 _AWAY_COSTS = 0.02  # likeness that a millisecond away from the place must be worth
-_NEAR_MS = 5.0
-_AT_ONCE = 64
-_LEAST_SHARE = 1e-4
-_AS_IS_COSTS = 0.15
+_NEAR_MS = 5.0  # a place so near costs nothing
+_AT_ONCE = 64  # candidates at a time: what fits the cache
+_LEAST_SHARE = 1e-4  # 40 dB under the loudest stretch nothing is alike
+_AS_IS_COSTS = 0.15  # likeness without whitening is worth less: ringing alone is like ringing
 _DARK_PART, _DARK_SHARE = 22, 0.5  # half of its energy in the lowest kilohertz
 
 

@@ -22,11 +22,13 @@ from nubrak.core.find.matching import TemplateMatches, Templates, match_template
 from nubrak.core.find.templates import templates_of
 from nubrak.core.signal import FLOOR_DB, db_to_power, distance_to_nearest, power_ratio_to_db
 
-LEAST_RISE_DB = 3.0
+LEAST_RISE_DB = 3.0  # less is not told from the wandering of noise from millisecond to millisecond
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
-_SURE_SIMILARITY = 0.6
-_SAME_S = 0.002
+_SURE_SIMILARITY = 0.6  # from here on a template times a stroke better than the stroke itself
+_SAME_S = 0.002  # nearer than this, two candidates are one stroke found twice
+# A template may lead this far away, if there it is like it by so much more.
 _STEP_AWAY_S, _BETTER_SIMILARITY = 0.004, 0.02
+# A soft stroke under another: so like its template, so loud against the other, so far from it.
 _UNDER_SIMILARITY, _UNDER_DB, _UNDER_APART_S = 0.5, -20.0, 0.004
 
 

@@ -12,12 +12,12 @@ from nubrak.core.find.alignment import attack_of_template
 from nubrak.core.find.matching import BODY_MS, LEAD_MS, TemplateMatches, Templates, energies, match_templates
 from nubrak.core.signal import ORDER, correlation_of_spectra, windows_at
 
-MOST = 8
-_SIMILAR = 0.85
-_SIMILAR_ENOUGH = 0.6
-_LOOKED_AT = 100
-_CLEAN_DB = (-28.0, -20.0, -14.0)
-_SPAN_DB = 32.0
+MOST = 8  # sounds of one source: articulations and the other pieces it hears
+_SIMILAR = 0.85  # two strokes of one drum are at least so like each other in their first milliseconds
+_SIMILAR_ENOUGH = 0.6  # to have a say in where its attack lies
+_LOOKED_AT = 100  # clear strokes, over each other pair by pair: time goes with their square
+_CLEAN_DB = (-28.0, -20.0, -14.0)  # how far under a stroke what rang before may stand, the cleanest first
+_SPAN_DB = 32.0  # and how far under the loudest the stroke: softer ones are mostly spill
 
 
 def templates_of(

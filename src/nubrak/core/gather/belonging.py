@@ -7,7 +7,7 @@ from __future__ import annotations
 from nubrak.core.pieces import position_of, side_of, takes_alike
 from nubrak.core.session import Clip, Document, Source
 
-_SAME_LENGTH_S = 0.5
+_SAME_LENGTH_S = 0.5  # halves of a pair begin and end together but for how they were cut
 
 
 def other_half(document: Document, source_id: str) -> tuple[str, str, str] | None:

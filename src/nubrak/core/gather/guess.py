@@ -16,10 +16,10 @@ from nubrak.core.pieces import PIECES, PieceGuess, guess_from_name
 from nubrak.core.signal import power_to_db
 
 TAUGHT = Path(__file__).parent / "guess.npz"
-LEAST_STROKES = 2
+LEAST_STROKES = 2  # one alone says nothing of how strokes differ
 LISTENED_S = 60.0  # of a recording, to tell its piece: a stroke or two a bar are enough by then
-_LOUDEST = 12
-_RANGE_DB = 45.0
+_LOUDEST = 12  # the loudest are the piece’s own; the rest may be spill
+_RANGE_DB = 45.0  # further under its loudest band, a band says nothing
 _SAID = {
     "kick": "low and short",
     "snare": "broad, with a bright attack",

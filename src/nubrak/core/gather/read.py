@@ -13,12 +13,12 @@ from pydantic import BaseModel, Field
 from nubrak.core.problem import Problem
 from nubrak.core.time_line import LAST_S
 
-LEAST_RATE_HZ = 8_000
-MOST_RATE_HZ = 384_000
-MOST_CHANNELS = 32
-LONGEST_S = 4 * 3600.0
-_BLOCK_FRAMES = 1 << 18
-_MOST_CHUNKS = 64
+LEAST_RATE_HZ = 8_000  # under it, no attack is left to find
+MOST_RATE_HZ = 384_000  # what converters offer at most
+MOST_CHANNELS = 32  # more are a whole session in one file
+LONGEST_S = 4 * 3600.0  # longer takes do not come; their arrays would fill the memory
+_BLOCK_FRAMES = 1 << 18  # 6 s at 44.1 kHz: large enough to be read fast, small enough to hold many
+_MOST_CHUNKS = 64  # a file that has more before its data is not one a recorder wrote
 
 _FORMATS = "WAV, AIFF, FLAC, OGG or MP3"
 

@@ -12,9 +12,9 @@ from nubrak.core.layer.lock import Sounding
 from nubrak.core.signal import k_weighting, windows_at
 
 UNDER_DB = 6.0  # common practice: a layer begins about 6 dB under what it thickens
-_STROKE_S = 0.2
+_STROKE_S = 0.2  # what of a stroke is compared: its body, before the next
 _BEFORE_S = 0.02  # the filters settle on what sounded before
-_MOST_HITS = 64
+_MOST_HITS = 64  # as many as make the median steady
 
 
 def level_under(

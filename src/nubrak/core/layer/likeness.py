@@ -14,20 +14,21 @@ from nubrak.core.signal import db_to_power, power_ratio_to_db, windows_at
 
 _BODY_S = 0.3  # of the spectrum
 STROKE_S = 0.8  # of the decay
-_TOP_S = 0.05
+_TOP_S = 0.05  # a stroke is loudest within this
 _CENTRES_HZ = 1000.0 * 2.0 ** (
     np.arange(-16, 14) / 3.0
 )  # third octaves from 25 Hz to 20 kHz (IEC 61260, base two)
-_FLOOR_DB = -50.0
-_SLICE_S = 0.01
-_FALLEN_DB = 20.0
+_FLOOR_DB = -50.0  # a band so far under all of it is not heard beside it
+_SLICE_S = 0.01  # how finely a decay is followed
+_FALLEN_DB = 20.0  # to a tenth: by then a stroke has made its impression
 _WEIGHT_DECAY = 6.0  # dB that a decay twice as long counts for
-_SAID_DB = 4.0
-_SAID_MS = 25.0
-_MOST_ADDED_DB = 12.0
+_SAID_DB = 4.0  # smaller differences are not said
+_SAID_MS = 25.0  # nor are shorter ones
+_MOST_ADDED_DB = 12.0  # a band that was empty counts for no more than this
+# Between which differences are said in words.
 _EDGES_HZ = (0.0, 80.0, 250.0, 2000.0, 6000.0, np.inf)
-_MOST_HITS = 48
-_MOST_WORDS = 3
+_MOST_HITS = 48  # as many as make the picture steady
+_MOST_WORDS = 3  # differences said of one sound
 
 
 @dataclass(frozen=True)

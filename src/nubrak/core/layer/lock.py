@@ -18,17 +18,18 @@ from scipy.fft import next_fast_len, rfft
 
 from nubrak.core.signal import REACH, cross_correlation, in_band, windows_at
 
+# Where two drums can cancel: below, nothing sounds; above, phases are chance from hit to hit.
 LOW_HZ, HIGH_HZ = 20.0, 250.0
-REACH_S = 0.005
-PER_HIT_S = 0.001
+REACH_S = 0.005  # 1.7 m of sound: layers further off are not out of lock, they are late
+PER_HIT_S = 0.001  # how far one hit may stray from the others’ place
 _LENGTH_S = 0.25  # of the layer: where a drum's low end lies
-_ATTACK_S = 0.03
+_ATTACK_S = 0.03  # what of a stroke two attacks are compared by
 _SAME = 0.45  # likeness from which two attacks are taken for one sound
 _TOLD = 0.25  # and from which it is worth following at all
-_LOW_SHARE = 0.01
+_LOW_SHARE = 0.01  # with less of its energy down there a sound has no low end to lose
 _WORTH_DB = 0.3  # of low end that the guide may cost
 _LOUDEST_COUNT = 3.0  # no hit speaks louder than so many usual ones
-_AT_ONCE = 64
+_AT_ONCE = 64  # hits at a time: what fits the cache
 
 
 @dataclass(frozen=True)

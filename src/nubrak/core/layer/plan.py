@@ -24,7 +24,7 @@ from nubrak.core.tempo import Tempo
 SampleAudio = Callable[
     [Sample, Voice], tuple[NDArray[np.float32], int]
 ]  # (frames, channels) at the session's rate as the voice plays it, and its attack
-_NEAR_S = 0.03
+_NEAR_S = 0.03  # an offset set for a hit finds it again within this
 
 
 def level_of_velocity_db(

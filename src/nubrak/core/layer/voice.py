@@ -21,7 +21,7 @@ from nubrak.core.samples import Sample
 
 Slope = Literal[6, 12, 24]
 _PRE_S = 0.0005  # what is left before an attack that is cut into, so that it does not click
-_DECAYED_DB = 60.0
+_DECAYED_DB = 60.0  # what a decay falls by over its length: to silence, as reverberation is measured (RT60)
 
 
 class Cuts(BaseModel):

@@ -12,7 +12,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.tempo import Tempo, TempoChange
 from nubrak.core.time_line import LAST_S
 
-MOST_BYTES = 3_000_000
+MOST_BYTES = 3_000_000  # a million events; no performance has more
 
 _USUAL_QUARTER_US = 500_000  # RP-001: 120 bpm where a file names no tempo
 _TODO = "Export it once more as a Standard MIDI File of format 0 or 1."

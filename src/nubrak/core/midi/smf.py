@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.problem import Problem
 
-TRACK_NAME, SET_TEMPO, TIME_SIGNATURE = 0x03, 0x51, 0x58
+TRACK_NAME, SET_TEMPO, TIME_SIGNATURE = 0x03, 0x51, 0x58  # types of meta events (Standard MIDI Files 1.0)
 MOST_TICKS = (1 << 28) - 1  # the longest delta-time four bytes hold
 _END_OF_TRACK = b"\x00\xff\x2f\x00"
 Meta = tuple[int, bytes]  # its tick, its bytes from FF on

@@ -20,11 +20,12 @@ from nubrak.core.pieces import NoteMap
 from nubrak.core.samples import Instrument, Kit, Sample
 from nubrak.core.signal import db_to_gain
 
-LONGEST_S = 3.0
-_FADE_S = 0.05
+LONGEST_S = 3.0  # of a sample: it is held in memory
+_FADE_S = 0.05  # where that cuts it off
+# That follow a status byte (MIDI 1.0 Detailed Specification).
 _DATA_BYTES = {0x8: 2, 0x9: 2, 0xA: 2, 0xB: 2, 0xC: 1, 0xD: 1, 0xE: 2}
-_COMMON_BYTES = {0xF1: 1, 0xF2: 2, 0xF3: 1}
-_NOTE_ON = 0x9
+_COMMON_BYTES = {0xF1: 1, 0xF2: 2, 0xF3: 1}  # the same of system common messages
+_NOTE_ON = 0x9  # status of a note-on, upper half of the byte
 _HAT_CLOSED, _HAT_PEDAL, _HAT_OPEN = 42, 44, 46  # General MIDI Level 1 percussion key map
 
 

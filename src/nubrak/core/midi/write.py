@@ -13,8 +13,8 @@ from nubrak.core.midi import smf
 from nubrak.core.shape import Notes
 from nubrak.core.tempo import Tempo
 
-TICKS_PER_QUARTER = 960
-USUAL_TICKS = (96, 480, 960, 1920, 3840)
+TICKS_PER_QUARTER = 960  # common practice: half of a tick at 120 bpm is a quarter of a millisecond
+USUAL_TICKS = (96, 480, 960, 1920, 3840)  # what other programs count in
 
 
 @dataclass(frozen=True)

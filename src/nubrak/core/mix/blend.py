@@ -19,9 +19,9 @@ from nubrak.core.controls import control
 from nubrak.core.layer import Cuts, cuts
 from nubrak.core.signal import INAUDIBLE, db_to_gain
 
-_BLOCK = 1 << 16
+_BLOCK = 1 << 16  # the filters’ grid: longer than what they reach back, short enough to start anywhere
 _BEGUN_EARLY_S = 0.5  # the slowest cut, 20 Hz at 24 dB an octave, has fallen by over 200 dB by then
-_SILENT_DB = -60.0
+_SILENT_DB = -60.0  # a part of a mix so far down is not rendered
 
 
 class Blend(Cuts):

@@ -20,7 +20,7 @@ from nubrak.core.tempo import Tempo
 Bus = Literal["recording", "layers", "both", "trigger", "detector"]
 Band = tuple[float, float]
 ClipAudio = Callable[[str], NDArray[np.float32]]  # content hash → (frames, channels) at the session's rate
-_NO_HITS = np.zeros(0, np.int64)
+_NO_HITS = np.zeros(0, np.int64)  # of a part that plays nothing
 
 
 class PlacedAudio(Protocol):

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from nubrak.core.shape import Notes
 
-_LENGTH_S = 0.045
-_LOUDEST = 0.35
+_LENGTH_S = 0.045  # of a tick: short enough to stand apart in a roll
+_LOUDEST = 0.35  # of full scale, so that ticks over a recording do not clip
 
 
 def tick(rate_hz: int, cross: bool) -> NDArray[np.float32]:

@@ -19,7 +19,7 @@ class PieceGuess(BaseModel):
 
 
 _LONGEST_NAME = 120  # characters; with every accent apart still under the 255 bytes of file systems
-_LEAST_OF_A_TITLE = 12
+_LEAST_OF_A_TITLE = 12  # characters of a title kept beside a long ending
 
 
 def plain_name(file_name: str, longest: int = _LONGEST_NAME) -> str:

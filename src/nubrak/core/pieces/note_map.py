@@ -11,8 +11,8 @@ from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.problem import Problem
 
 _COLUMNS = ("piece", "note", "name")
-_MOST_ROWS = 1000
-_MOST_BYTES = 200_000
+_MOST_ROWS = 1000  # many times the pieces that there are
+_MOST_BYTES = 200_000  # the same in bytes
 
 
 class NoteMap(BaseModel):

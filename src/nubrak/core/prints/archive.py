@@ -20,14 +20,14 @@ from nubrak.core.problem import Problem
 from nubrak.core.session import Document
 from nubrak.core.time_line import AudioHash, found, walk
 
-FORMAT, VERSION = "nubrak-session", 1
+FORMAT, VERSION = "nubrak-session", 1  # what a manifest says it is
 MANIFEST, MIDI = "session.json", "session.mid"
 _AUDIO = re.compile(r"(audio|samples)/([0-9a-f]{64})\.(flac|wav|aiff|ogg|mp3|bin)")
-_MOST_ENTRIES = 20_000
-_MOST_MANIFEST = 256 << 20
-_MOST_BYTES = 64 << 30
+_MOST_ENTRIES = 20_000  # files of one session
+_MOST_MANIFEST = 256 << 20  # bytes: a million marks
+_MOST_BYTES = 64 << 30  # of everything unpacked: more is no session but a bomb
 _MOST_GROWTH = 200  # PCM of silence packs far; no text or audio of a session packs further
-_BLOCK = 1 << 20
+_BLOCK = 1 << 20  # bytes read at a time
 _TODO = "Ask for the archive once more, or open another."
 
 

@@ -6,7 +6,7 @@ import struct
 from pathlib import Path
 
 _SIZE = 602  # version 1, without coding history
-_MOST_SAMPLES = 1 << 64
+_MOST_SAMPLES = 1 << 64  # the time reference is a number of 64 bits (EBU Tech 3285)
 _RF64_LENGTH_AT = 20  # after the header and the head of ds64 (EBU Tech 3306)
 
 

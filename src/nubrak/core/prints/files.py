@@ -23,11 +23,11 @@ from nubrak.core.signal import dithered, loudness_lkfs
 Depth = Literal["16", "24", "float"]
 Form = Literal["wav", "flac", "aiff"]
 Window = Callable[[int, int], NDArray[np.float32]]
-WINDOW_FRAMES = 1 << 18
+WINDOW_FRAMES = 1 << 18  # rendered at a time: 6 s at 44.1 kHz
 _SUBTYPE = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}
 _FORMAT = {"wav": "WAV", "flac": "FLAC", "aiff": "AIFF"}
 ENDING = {"wav": "wav", "flac": "flac", "aiff": "aif"}
-_BYTES = {"16": 2, "24": 3, "float": 4}
+_BYTES = {"16": 2, "24": 3, "float": 4}  # of a sample
 # RIFF and AIFF count their bytes in 32 bits; a little of it is left to the chunks beside the samples.
 MOST_BYTES_OF_32_BITS = (1 << 32) - (1 << 20)
 

@@ -16,7 +16,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.time_line import TimeLineS
 
 COLUMNS = ("part", "piece", "time_s", "note_time_s", "velocity", "note", "strength_db", "doubt")
-_MOST_BYTES = 64_000_000
+_MOST_BYTES = 64_000_000  # a million hits
 _JAMS_VERSION = "0.3.4"
 _JAMS_NAMESPACE = "note_midi"
 

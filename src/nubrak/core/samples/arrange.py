@@ -19,6 +19,7 @@ from nubrak.core.pieces import guess_from_name, plain_name
 from nubrak.core.samples.kit import Instrument, Measured, Sample
 from nubrak.core.samples.measure import character
 
+# Words for how hard it was struck, softest first (the trade’s and those of scores).
 _STRENGTHS = {
     "ppp": 0,
     "pp": 1,
@@ -61,7 +62,7 @@ _NUMBERED = {
 }
 _APART_DB = 4.0  # steps in level from which two samples are taken for two strengths
 _ALIKE_DB = 2.0  # levels this close say that the files were brought to one level
-_MOST_STRENGTHS = 16
+_MOST_STRENGTHS = 16  # velocity layers of one instrument; finer ones nobody hears
 
 
 class ArrivedSample(BaseModel):

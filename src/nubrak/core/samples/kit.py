@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field, model_validator
 
 from nubrak.core.time_line import AudioKey, LengthS
 
-LONGEST_SAMPLE_S = 20.0
+LONGEST_SAMPLE_S = 20.0  # longer than any cymbal rings
 
 
 class Measured(BaseModel):

@@ -12,15 +12,15 @@ from nubrak.core.find import find_candidates
 from nubrak.core.samples.kit import Instrument, Measured
 from nubrak.core.signal import db_to_gain, db_to_power, loudness_lkfs
 
-_QUIET_S = 0.1
-_RMS_S = 0.005
-_DECAYED_DB = 60.0
-_ONSET_DB = 40.0
-_LOWEST_HZ, _HIGHEST_HZ = 25.0, 1200.0
+_QUIET_S = 0.1  # before the attack: what the file’s own noise is told by
+_RMS_S = 0.005  # how finely the decay is followed
+_DECAYED_DB = 60.0  # how far down a sample counts as over (RT60)
+_ONSET_DB = 40.0  # the definition of an attack, as in find/attack
+_LOWEST_HZ, _HIGHEST_HZ = 25.0, 1200.0  # between which drums have a pitch
 _NEARLY_DB = 8.0  # a mode this far under the strongest still counts as the lowest
-_AROUND = 1.12
+_AROUND = 1.12  # two semitones: what belongs to one peak of the spectrum
 _STANDS_OUT = 0.25  # of the energy from 25 to 1200 Hz that lies around a mode which is called the pitch
-_LOW_HZ = 80.0
+_LOW_HZ = 80.0  # under it lies what is felt more than heard
 
 
 def attack_of(mono: NDArray[np.float32], rate_hz: int) -> float:

@@ -21,12 +21,12 @@ from nubrak.core.samples.arrange import ArrivedSample
 from nubrak.core.samples.kit import Instrument, Kit, Sample
 from nubrak.core.samples.measure import character
 
-MOST_TEXT = 4 << 20
-_MOST_REGIONS = 5000
-_MOST_KEYS = 4
+MOST_TEXT = 4 << 20  # bytes: far more than any map of samples
+_MOST_REGIONS = 5000  # the same in regions
+_MOST_KEYS = 4  # a region over more keys is a pitched instrument, not a piece
 _HEADER = re.compile(r"<(\w+)>")
 _OPCODE = re.compile(r"(?:^|(?<=\s))([a-zA-Z0-9_]+)=")
-_NOTES = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
+_NOTES = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}  # semitones over C
 _UNDERSTOOD = frozenset(
     (
         "sample",
@@ -70,8 +70,8 @@ _SAFE = frozenset(
         "hichan",
     )
 )
-_LEAD_S = 0.0005
-_LOUDEST_DB = 6.0
+_LEAD_S = 0.0005  # left before an attack, so that no filter rings into its first sample
+_LOUDEST_DB = 6.0  # what a player of the format may turn up (SFZ: volume goes to 6 dB)
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from nubrak.core.shape.timing import deviation_ms
 from nubrak.core.tempo import Grid, Tempo, beats_at, seconds_at
 
-_STEP = Grid(step=16)
+_STEP = Grid(step=16)  # bars are compared in sixteenths
 _LOOSE_MS = 25.0  # strokes this far off their steps halve what a bar is worth
-_LEAST_STROKES = 2
+_LEAST_STROKES = 2  # a bar with fewer says nothing
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.tempo import Grid
 
-_MOST_STEPS = 512
+_MOST_STEPS = 512  # eight bars of sixty-fourths
 _MOST_LATE_MS = 4500.0  # half of a dotted half note, the longest step, at 20 bpm
 
 

@@ -20,7 +20,7 @@ from nubrak.core.shape.velocity import StrengthCurve, usual_loudest_db, velocity
 from nubrak.core.tempo import Tempo, beats_at, seconds_at
 from nubrak.core.time_line import TimeLineS
 
-_SHORTEST_S = 0.01
+_SHORTEST_S = 0.01  # a note that receivers do not swallow (common practice)
 LengthKind = Literal["fixed", "next", "ring"]
 
 

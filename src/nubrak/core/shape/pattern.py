@@ -9,9 +9,9 @@ from nubrak.core.shape.notes import Notes, PatternNote
 from nubrak.core.tempo import Tempo, beats_at, seconds_at
 from nubrak.core.time_line import LAST_S
 
-_MOST_COPIES = 50_000
+_MOST_COPIES = 50_000  # notes at once: more than an hour of sixteenths
 
-_SAME_S = 0.001
+_SAME_S = 0.001  # nearer than this, two notes of one number are one
 
 
 def copied(notes: Notes, tempo: Tempo, start_s: float, end_s: float, to_s: list[float]) -> list[PatternNote]:

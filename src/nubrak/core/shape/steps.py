@@ -19,8 +19,8 @@ from nubrak.core.signal import distance_to_nearest
 from nubrak.core.tempo import Tempo, beats_at
 from nubrak.core.time_line import TimeLineS
 
-_SAME_STROKE_S = 0.008
-_BEAT_WEIGHT = 0.7
+_SAME_STROKE_S = 0.008  # a stroke that a step speaks of is found again within this, as marks are
+_BEAT_WEIGHT = 0.7  # from this metrical weight on a place is on the beat
 _ON_BEAT = 0.13  # of a quarter: near enough to be heard on it
 
 

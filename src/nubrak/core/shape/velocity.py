@@ -8,10 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import AfterValidator, BaseModel, Field
 
+# Where a part’s usual loudest strokes stand: an accent still fits over them (common practice).
 LOUDEST_USUAL = 115
-_LAW_DB = 40.0
-_REACH_DB = 48.0
-_SOFTEST = 20.0
+_LAW_DB = 40.0  # per tenfold velocity: level goes with its square (DLS Level 1)
+_REACH_DB = 48.0  # a part’s own strokes lie within this of its usual loudest; below is spill that slipped in
+_SOFTEST = 20.0  # where starting curves put the softest: a velocity that most instruments still play
 
 CurveShape = Literal["played", "closer", "wider", "straight", "even"]
 

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import firwin, oaconvolve
 
-TAPS = 2047
-REACH = TAPS // 2
+TAPS = 2047  # 46 ms at 44.1 kHz: steep enough from 50 Hz on
+REACH = TAPS // 2  # how far it looks to either side
 
 
 @lru_cache(maxsize=64)

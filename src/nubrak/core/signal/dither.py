@@ -10,9 +10,9 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-_BLOCK = 1 << 16
-_POOL = 1 << 21
-_MOST_CHANNELS = 2
+_BLOCK = 1 << 16  # frames whose noise is one stretch of the pool
+_POOL = 1 << 21  # long enough that no ear finds it again (47 s at 44.1 kHz)
+_MOST_CHANNELS = 2  # noise of its own for each
 
 
 def dithered(audio: NDArray[np.float32], bits: int, start: int = 0, seed: int = 1) -> NDArray[np.int32]:

@@ -12,11 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 Decibels = TypeVar("Decibels", float, NDArray[np.float64])
-FLOOR_DB = -120.0
+FLOOR_DB = -120.0  # under the noise of 20 bits: what is not there has this level
 # 300 dB under full scale. Added to what goes through a filter with a memory: in silence it would else ring
 # down to numbers so small that processors work on them a hundred times slower.
 INAUDIBLE = 1e-15
-_FLOOR_POWER = 10.0 ** (FLOOR_DB / 10.0)
+_FLOOR_POWER = 10.0 ** (FLOOR_DB / 10.0)  # the same as a power
 
 
 def power_to_db(mean_square: NDArray[np.floating]) -> NDArray[np.float64]:

@@ -13,14 +13,15 @@ from scipy.signal import sosfilt
 
 from nubrak.core.signal.level import INAUDIBLE, db_to_gain, power_ratio_to_db
 
-SILENT_LKFS = -120.0
-_BLOCK_S, _HOP_S = 0.4, 0.1
-_ABSOLUTE_LKFS, _RELATIVE_LU = -70.0, 10.0
-_OFFSET = -0.691
+SILENT_LKFS = -120.0  # what silence reads
+_BLOCK_S, _HOP_S = 0.4, 0.1  # gating blocks and how far apart they begin (BS.1770: 75 % overlap)
+_ABSOLUTE_LKFS, _RELATIVE_LU = -70.0, 10.0  # the two gates of BS.1770
+_OFFSET = -0.691  # of BS.1770: a sine of 997 Hz at 0 dBFS in one channel reads −3.01
 # The analogue prototypes behind the standard's coefficients at 48 kHz, so that any rate gets the same curve:
 # a shelf of about 4 dB over 1.7 kHz and a high-pass at 38 Hz (values as derived from the standard's table,
 # from memory; checked against it in the tests).
 _SHELF_HZ, _SHELF_DB, _SHELF_Q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+# Of the second filter; BS.1770 gives it as coefficients at 48 kHz, which these reproduce.
 _PASS_HZ, _PASS_Q = 38.13547087602444, 0.5003270373238773
 
 

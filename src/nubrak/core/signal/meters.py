@@ -9,10 +9,10 @@ from scipy.signal import sosfilt
 from nubrak.core.signal.level import INAUDIBLE, db_to_gain, power_ratio_to_db
 from nubrak.core.signal.loudness import SILENT_LKFS, k_weighting
 
-STEP_S = 0.1
+STEP_S = 0.1  # how often a meter is read
 EARLY_S = 0.8  # the filters settle, and a momentary loudness looks 400 ms back
-_BACK = 4
-_LEAST_DB = -120.0
+_BACK = 4  # steps in the 400 ms of momentary loudness (EBU Tech 3341)
+_LEAST_DB = -120.0  # what silence reads
 
 
 def metered(

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 BASE_EXPONENT = 6  # the finest kept level has 2**6 = 64 samples in a bin
-TILE_BINS = 1024
-FULL_SCALE = 32767
+TILE_BINS = 1024  # of a tile: about as wide as a window is
+FULL_SCALE = 32767  # of the 16 bits that a picture is kept in
 
 
 def extremes(mono: NDArray[np.float32], bin_frames: int) -> NDArray[np.int16]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-ORDER = 10
+ORDER = 10  # taps: five resonances, as many as a struck head shows in 15 ms
 
 
 def prediction_error_filter(

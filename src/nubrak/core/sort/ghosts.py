@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 LEAST_UNDER_DB = 8.0  # common practice: a ghost stroke is far softer than a full one
-_ROUNDS = 20
+_ROUNDS = 20  # two groups in one dimension have come to rest long before
 
 
 def ghosts(level_db: NDArray[np.float64]) -> NDArray[np.bool_]:

@@ -14,13 +14,13 @@ from nubrak.core.signal import cross_correlation, power_ratio_to_db, windows_at
 
 # What is left of a stroke after taking another off: under this nobody hears two sounds (common practice).
 SAME_DB = -30.0
-_LENGTH_S = 0.12
-_LEAST_S = 0.02
-_REACH_S = 0.004
+_LENGTH_S = 0.12  # what of a stroke is compared
+_LEAST_S = 0.02  # and at least, where the next one is near
+_REACH_S = 0.004  # how far two may be laid from their attacks: each is timed to a millisecond or two
 _FIRST_REACHES = 5  # 20 ms: most of a stroke, and a fifth of what is compared
 _LOOKS, _ROUNDS = 9, 2  # to 1/64 of a sample, and by a parabola far closer
 _NEARLY = 0.05  # of its energy left at whole samples: between them it may be nothing
-_MOST_GROUPS = 64
+_MOST_GROUPS = 64  # sounds of one part; a programmed one has a handful
 
 
 @dataclass(frozen=True)

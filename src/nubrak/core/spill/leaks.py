@@ -19,14 +19,16 @@ from nubrak.core.find import FIRST_BAND, onset_power_at
 from nubrak.core.signal import db_to_power, power_to_db
 from nubrak.core.spill.onsets import EARLIEST_S, LATEST_S, PartOnsets
 
-_REACH_S = 0.0035
-_AGREE_S = 0.0005
-_LEAST_PAIRS = 4
-_FEW_STROKES = 6
+_REACH_S = 0.0035  # how far from its due moment spill may arrive
+_AGREE_S = 0.0005  # arrivals of one leak agree within this: 17 cm
+_LEAST_PAIRS = 4  # arrivals that teach a leak
+_FEW_STROKES = 6  # fewer teach no level under other sounds
 _ASSUMED_DB, _ASSUMED_S = -18.0, 0.003  # common practice: so a neighbouring drum is heard
 _LEAST_AGREE = 0.12  # of the strokes: fewer that agree on a delay agree by chance
-_STEP_S = 0.00025
+_STEP_S = 0.00025  # how finely a delay is told: 9 cm
 _UNSURE_S = 0.006  # by the band envelope nobody knows when in its window it arrived
+# What is read of a leak that lies under other sounds: of loud strokes, with nothing near before and after,
+# the lower part of what is heard.
 _LOUD_DB, _CLEAR_BEFORE_S, _CLEAR_AFTER_S, _LOWER_SHARE, _LEAST_RATIO, _MOST_READ = (
     15.0,
     0.04,
@@ -35,8 +37,8 @@ _LOUD_DB, _CLEAR_BEFORE_S, _CLEAR_AFTER_S, _LOWER_SHARE, _LEAST_RATIO, _MOST_REA
     1e-7,
     400,
 )
-_WEAK_DB = 30.0
-_LOCAL_PAIRS = 25
+_WEAK_DB = 30.0  # a band so far under the loudest tells nothing
+_LOCAL_PAIRS = 25  # arrivals over which a level is followed where a microphone was moved
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,8 @@ from nubrak.core.find import Candidates, onset_power_of
 from nubrak.core.pieces import Piece
 from nubrak.core.signal import power_to_db
 
-_USUAL_UNDER_DB = 18.0
-NEVER_DB = -200.0
+_USUAL_UNDER_DB = 18.0  # softer against its own usual stroke than this, it is not surely its own
+NEVER_DB = -200.0  # the level of what does not come
 
 
 EARLIEST_S = -0.005  # a cymbal may stand nearer to another's microphone than to its own

@@ -15,21 +15,23 @@ from nubrak.core.pieces import Piece
 from nubrak.core.signal import FLOOR_DB, db_to_power, power_to_db
 
 _LAGS = 50  # of 10 ms
-_FRAMES = 2
-_AT_LEAST_S = 0.015
-_LOUD_DB = 15.0
-_AS_LOUD_DB = 6.0
-_QUANTILE = 0.3
-_FEWEST = 3
-_MOST = 200
-_LOOK_BACK = 8
-_PAST_FRAMES = 10
+_FRAMES = 2  # steps of the envelope that a level is read over
+_AT_LEAST_S = 0.015  # a stroke itself is no ringing
+_LOUD_DB = 15.0  # strokes so far under the usual loudest teach no ringing
+_AS_LOUD_DB = 6.0  # so loud, the next stroke ends what is followed
+_QUANTILE = 0.3  # what most have after them and few stand over: a soft stroke now and then does not count
+_FEWEST = 3  # strokes that teach
+_MOST = 200  # and as many as make it steady
+_LOOK_BACK = 8  # strokes whose ringing may still be heard
+_PAST_FRAMES = 10  # steps, the 100 ms before
+# Longer nothing is followed; gone is 30 dB down; 6 dB up again is the next stroke.
 _LONGEST_RING_S, _GONE_DB, _AGAIN_DB = 4.0, 30.0, 6.0
+# An echo is among the next six, softer by so much, no sooner than a flam, and as regular as a wall.
 _ECHO_STEPS, _ECHO_DB, _ECHO_FROM_S, _ECHO_WITHIN_S = 6, 4.0, 0.03, 0.002
 _CRASH_REGION = 4  # 2 to 6 kHz
-_LATER_STEPS = (20, 50)
-_MOST_DB, _LEAST = 60.0, 1e-14
-NOT_DUE_DB = 40.0
+_LATER_STEPS = (20, 50)  # a fifth to half a second after
+_MOST_DB, _LEAST = 60.0, 1e-14  # no more is told apart, and the power of silence
+NOT_DUE_DB = 40.0  # how far over nothing everything stands
 
 
 def over_ringing(

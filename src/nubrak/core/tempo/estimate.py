@@ -11,12 +11,13 @@ from scipy.fft import next_fast_len, rfft
 
 from nubrak.core.tempo.tempo_map import LEAST_BPM, MOST_BPM
 
+# Between which pulses are looked for; half and double are told as well.
 _LOOKED_LOW_BPM, _LOOKED_HIGH_BPM = 40.0, 240.0
 _USUAL_BPM, _USUAL_OCTAVES = (
     115.0,
     0.9,
 )  # people tap around here (Moelants, "Preferred tempo reconsidered", 2002, from memory)
-_DIVISIONS = (1, 2, 3, 4)
+_DIVISIONS = (1, 2, 3, 4)  # of a beat that count towards it
 _GRID_HZ = 64.0  # four times the finest division of the fastest tempo
 _CLOSE_ONES = 17  # the peak is a few of them wide
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from nubrak.core.controls import control
 
 StepKind = Literal["straight", "triplet", "dotted"]
-_OF_KIND = {"straight": 1.0, "triplet": 2.0 / 3.0, "dotted": 1.5}
+_OF_KIND = {"straight": 1.0, "triplet": 2.0 / 3.0, "dotted": 1.5}  # of a plain step’s length
 
 
 class Grid(BaseModel):

@@ -14,7 +14,7 @@ from pydantic import AfterValidator, BaseModel, Field, model_validator
 
 from nubrak.core.time_line import TimeLineS
 
-LEAST_BPM, MOST_BPM = 20.0, 400.0
+LEAST_BPM, MOST_BPM = 20.0, 400.0  # slower or faster nobody counts quarters
 
 
 Known = Literal["no", "told", "set", "none"]

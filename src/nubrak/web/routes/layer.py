@@ -16,8 +16,8 @@ from nubrak.web.routes.wire import PROBLEMS, AnyDesk
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
-MOST_WINDOW_FRAMES = 60 * 48000
-_MOST_METERED_S = 10
+MOST_WINDOW_FRAMES = 60 * 48000  # a minute at once
+_MOST_METERED_S = 10  # metered at once: meters are drawn ahead of the sound
 Start = Annotated[int, Query(ge=0)]
 
 

@@ -10,7 +10,7 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.module import frame_of, module_kit
 
 router = APIRouter()
-MOST_BYTES = 4096
+MOST_BYTES = 4096  # of one message: MIDI is sent as it is due
 
 
 @router.websocket("/api/module")

@@ -51,4 +51,5 @@ class ProblemBody(BaseModel):
     state: SessionState | None = None
 
 
+# How every route may refuse.
 PROBLEMS: dict[int | str, dict[str, object]] = {code: {"model": ProblemBody} for code in (403, 404, 409, 422)}
