@@ -131,7 +131,10 @@ def decide_part(
     stroke_probabilities: NDArray[np.float64],
     span_s: tuple[float, float] | None = None,
 ) -> Decisions:
-    """One part with its settings and its marks."""
+    """One part with its settings and its marks.
+
+    ``stroke_probabilities`` is (n,), a row for each candidate.
+    """
     piece = PIECES[part.piece]
     return decide(
         evidence,

@@ -12,7 +12,12 @@ describe('an answer', () => {
 
   it('that refuses says so in the sentences of the server, and brings the session as it stands', async () => {
     const state = { revision: 4 };
-    const problem = { what: 'This was changed meanwhile.', kept: 'Nothing is lost.', todo: 'Look again.', state };
+    const problem = {
+      what: 'This was changed meanwhile.',
+      kept: 'Nothing is lost.',
+      todo: 'Look again.',
+      state,
+    };
     const refused = await take(answer(409, problem)).catch((error: unknown) => error as Refusal);
     expect(refused).toBeInstanceOf(Refusal);
     expect(refused).toMatchObject({
@@ -24,7 +29,9 @@ describe('an answer', () => {
 
   it('without words, from something between, still says what is kept and what to do', async () => {
     const refused = await take(answer(502)).catch((error: unknown) => error as Refusal);
-    expect((refused as Refusal).message).toBe('The server answered 502. What was acknowledged is kept. Try once more.');
+    expect((refused as Refusal).message).toBe(
+      'The server answered 502. What was acknowledged is kept. Try once more.',
+    );
   });
 
   it('that never comes says how to start again', async () => {

@@ -33,7 +33,9 @@ describe('a job that is followed', () => {
   });
 
   it('throws the sentence of the server where it failed', async () => {
-    answering({ problem: { what: 'The disk is full.', kept: 'Nothing was written.', todo: '', state: null } });
+    answering({
+      problem: { what: 'The disk is full.', kept: 'Nothing was written.', todo: '', state: null },
+    });
     await expect(followed(begun, () => {})).rejects.toThrow('The disk is full. Nothing was written.');
   });
 

@@ -3,7 +3,9 @@ import { client, Refusal, take, type Schema } from './client';
 export type JobState = Schema['JobState'];
 const ASKED_EVERY_MS = 150;
 
-/** Follow a job until it is over: each state on the way is told; throws the server's sentence where it failed. */
+/**
+ * Follow a job until it is over: each state on the way is told; throws the server's sentence where it failed.
+ */
 export async function followed(begun: JobState, tell: (now: JobState) => void): Promise<JobState> {
   let now = begun;
   for (tell(now); !now.done && !now.problem; tell(now)) {

@@ -3,7 +3,12 @@ import { digitsOf, held, limitOf, scaled } from './limit';
 
 describe('limits', () => {
   it('come from the models', () => {
-    expect(limitOf('FindSettings', 'threshold_db')).toMatchObject({ least: -96, most: 0, step: 0.1, unit: 'dB' });
+    expect(limitOf('FindSettings', 'threshold_db')).toMatchObject({
+      least: -96,
+      most: 0,
+      step: 0.1,
+      unit: 'dB',
+    });
     expect(limitOf('Grid', 'swing_percent').usual).toBe(50);
     expect(limitOf('Timing', 'shift_ms')).toMatchObject({ least: -500, most: 500, low: -60, high: 60 });
   });

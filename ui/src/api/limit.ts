@@ -3,7 +3,10 @@ import { LIMITS, type Limit } from './limits';
 type Limits = typeof LIMITS;
 export type { Limit };
 
-/** The limit of a number of a model. A field that the model does not have, or that is no number, does not compile. */
+/**
+ * The limit of a number of a model. A field that the model does not have, or that is no number, does not
+ * compile.
+ */
 export function limitOf<M extends keyof Limits, F extends keyof Limits[M]>(model: M, field: F): Limit {
   return LIMITS[model][field] as Limit;
 }

@@ -65,7 +65,15 @@ export const LIMITS = {
     swing_percent: { least: 50, most: 80, step: 0.1, unit: '%', usual: 50, low: 50, high: 80 },
   },
   HitOffset: {
-    offset_samples: { least: -4800, most: 4800, step: 1, unit: 'samples', usual: null, low: -4800, high: 4800 },
+    offset_samples: {
+      least: -4800,
+      most: 4800,
+      step: 1,
+      unit: 'samples',
+      usual: null,
+      low: -4800,
+      high: 4800,
+    },
   },
   Instrument: {
     key: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },

@@ -7,7 +7,13 @@ import { Doing, sessionQuery } from './session';
 afterEach(() => vi.unstubAllGlobals());
 
 const state = (revision: number): SessionState =>
-  ({ id: 's', revision, document: { name: `at ${revision}` }, undo: 'x', redo: null }) as unknown as SessionState;
+  ({
+    id: 's',
+    revision,
+    document: { name: `at ${revision}` },
+    undo: 'x',
+    redo: null,
+  }) as unknown as SessionState;
 
 /** A server that counts revisions and refuses stale ones, as the real one does. */
 function server(start: number) {

@@ -1,4 +1,10 @@
-import { queryOptions, replaceEqualDeep, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
+import {
+  queryOptions,
+  replaceEqualDeep,
+  useQuery,
+  useQueryClient,
+  type QueryClient,
+} from '@tanstack/react-query';
 import { useEffect, useMemo } from 'react';
 import { useWindow } from '../state/window';
 import { client, Refusal, take, upload, type Action, type FindSettings, type SessionState } from './client';
@@ -6,7 +12,10 @@ import { client, Refusal, take, upload, type Action, type FindSettings, type Ses
 export const useLibrary = () =>
   useQuery({ queryKey: ['library'], queryFn: () => take(client.GET('/api/library')), staleTime: Infinity });
 
-/** The later of two revisions. An answer asked for before an edit may come after it, and must not take the edit back. */
+/**
+ * The later of two revisions. An answer asked for before an edit may come after it, and must not take the
+ * edit back.
+ */
 export const later = (old: SessionState | undefined, came: SessionState): SessionState =>
   old && old.revision > came.revision ? old : replaceEqualDeep(old, came);
 
@@ -23,7 +32,8 @@ export const useSession = (id: string) => useQuery(sessionQuery(id));
 export const useOverview = (id: string, revision: number | undefined) =>
   useQuery({
     queryKey: ['overview', id, revision],
-    queryFn: () => take(client.GET('/api/sessions/{session_id}/overview', { params: { path: { session_id: id } } })),
+    queryFn: () =>
+      take(client.GET('/api/sessions/{session_id}/overview', { params: { path: { session_id: id } } })),
     enabled: revision !== undefined,
     placeholderData: (old) => old,
     // While something is being analysed, a missed message must not leave the window waiting.
@@ -39,7 +49,12 @@ export const askDecisions = (id: string, partId: string, find: FindSettings | nu
   );
 
 /** Decisions of the part as it stands, kept on screen while the next revision's are on their way. */
-export const useDecisions = (id: string, partId: string | null, revision: number | undefined, ready: boolean) =>
+export const useDecisions = (
+  id: string,
+  partId: string | null,
+  revision: number | undefined,
+  ready: boolean,
+) =>
   useQuery({
     queryKey: ['decisions', id, partId, revision, ready],
     queryFn: () => askDecisions(id, partId!, null),
@@ -64,7 +79,8 @@ export const useSecondLook = (id: string, partId: string | null, revision: numbe
 export const useSpillMap = (id: string, revision: number | undefined, on: boolean) =>
   useQuery({
     queryKey: ['spill', id, revision],
-    queryFn: () => take(client.GET('/api/sessions/{session_id}/spill', { params: { path: { session_id: id } } })),
+    queryFn: () =>
+      take(client.GET('/api/sessions/{session_id}/spill', { params: { path: { session_id: id } } })),
     enabled: on && revision !== undefined,
     placeholderData: (old) => old,
   });
@@ -77,9 +93,13 @@ export const askAlike = (id: string, partId: string, index: number) =>
     }),
   );
 
-/** Everything a window may do to a session. Actions made on a stale revision are made again on the new one. */
+/**
+ * Everything a window may do to a session. Actions made on a stale revision are made again on the new one.
+ */
 export class Doing {
-  /** One thing after the other, so that a fast hand's second step is made on the revision its first step gave. */
+  /**
+   * One thing after the other, so that a fast hand's second step is made on the revision its first step gave.
+   */
   private turn: Promise<unknown> = Promise.resolve();
 
   constructor(
@@ -223,7 +243,9 @@ export class Doing {
     });
   }
 
-  private again(ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>) {
+  private again(
+    ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>,
+  ) {
     return this.inTurn(() => this.againNow(ask));
   }
 
@@ -288,4 +310,6 @@ export function useNews(id: string): void {
 
 /** A short random id for something new. */
 export const newId = (): string =>
-  Array.from(crypto.getRandomValues(new Uint8Array(6)), (byte) => byte.toString(16).padStart(2, '0')).join('');
+  Array.from(crypto.getRandomValues(new Uint8Array(6)), (byte) => byte.toString(16).padStart(2, '0')).join(
+    '',
+  );

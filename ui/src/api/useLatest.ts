@@ -2,8 +2,9 @@ import { useCallback, useEffect, useRef } from 'react';
 import { useWindow } from '../state/window';
 
 /**
- * Ask while something is being moved: one question is under way at a time, and of those that came meanwhile only the latest is
- * asked next, so a fast hand never queues up work. `forget` drops what has not been asked yet.
+ * Ask while something is being moved: one question is under way at a time, and of those that came meanwhile
+ * only the latest is asked next, so a fast hand never queues up work. `forget` drops what has not been asked
+ * yet.
  */
 export function useLatest<T>(work: (wanted: T) => Promise<void>) {
   const busy = useRef(false);

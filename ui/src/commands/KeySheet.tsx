@@ -38,7 +38,9 @@ export function KeySheet() {
             {commandsOf(place).map((id) => (
               <Row key={id} signs={signsOf((COMMANDS[id] as Command).keys[0])} says={saidOf(id, place)} />
             ))}
-            {place === 'gather' && <Row signs={['Shift', 'K']} says="what it is: with the letter beside each piece" />}
+            {place === 'gather' && (
+              <Row signs={['Shift', 'K']} says="what it is: with the letter beside each piece" />
+            )}
           </section>
         ))}
         <section>

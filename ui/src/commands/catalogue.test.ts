@@ -1,5 +1,14 @@
 import { describe, expect, it } from 'vitest';
-import { COMMANDS, commandsOf, pieceKey, saidOf, signsOf, type Command, type CommandId, type Place } from './catalogue';
+import {
+  COMMANDS,
+  commandsOf,
+  pieceKey,
+  saidOf,
+  signsOf,
+  type Command,
+  type CommandId,
+  type Place,
+} from './catalogue';
 
 const all = Object.entries(COMMANDS) as [CommandId, Command][];
 const PLACES: Place[] = ['everywhere', 'gather', 'find', 'second look', 'shape', 'layer'];

@@ -9,7 +9,11 @@ export interface Command {
   where: readonly Place[];
 }
 
-const everywhere = (says: string, ...keys: [string, ...string[]]): Command => ({ keys, says, where: ['everywhere'] });
+const everywhere = (says: string, ...keys: [string, ...string[]]): Command => ({
+  keys,
+  says,
+  where: ['everywhere'],
+});
 const at = (says: Partial<Record<Place, string>>, ...keys: [string, ...string[]]): Command => ({
   keys,
   says,
@@ -60,12 +64,20 @@ export const COMMANDS = {
     },
     'v',
   ),
-  previous: at({ find: 'previous hit', 'second look': 'the place before', shape: 'previous note' }, 'ArrowLeft'),
+  previous: at(
+    { find: 'previous hit', 'second look': 'the place before', shape: 'previous note' },
+    'ArrowLeft',
+  ),
   next: at({ find: 'next hit', 'second look': 'skip it for now', shape: 'next note' }, 'ArrowRight'),
   previousAny: at({ find: 'previous candidate of any kind' }, 'Shift+ArrowLeft'),
   nextAny: at({ find: 'next candidate of any kind' }, 'Shift+ArrowRight'),
   up: at(
-    { gather: 'the source above', find: 'threshold up', shape: 'louder', layer: 'try the sound above, while it plays' },
+    {
+      gather: 'the source above',
+      find: 'threshold up',
+      shape: 'louder',
+      layer: 'try the sound above, while it plays',
+    },
     'ArrowUp',
   ),
   down: at(
@@ -75,11 +87,19 @@ export const COMMANDS = {
   upFar: at({ shape: 'louder by ten' }, 'Shift+ArrowUp'),
   downFar: at({ shape: 'softer by ten' }, 'Shift+ArrowDown'),
   earlier: at(
-    { find: 'the hit half a millisecond earlier', shape: 'the note a millisecond earlier', layer: 'a sample earlier' },
+    {
+      find: 'the hit half a millisecond earlier',
+      shape: 'the note a millisecond earlier',
+      layer: 'a sample earlier',
+    },
     'Alt+ArrowLeft',
   ),
   later: at(
-    { find: 'the hit half a millisecond later', shape: 'the note a millisecond later', layer: 'a sample later' },
+    {
+      find: 'the hit half a millisecond later',
+      shape: 'the note a millisecond later',
+      layer: 'a sample later',
+    },
     'Alt+ArrowRight',
   ),
   earlierFar: at({ layer: 'ten samples earlier' }, 'Alt+Shift+ArrowLeft'),
@@ -97,7 +117,10 @@ export const COMMANDS = {
   hearOther: at({ 'second look': 'hear the suspected one' }, 'o'),
   ticks: at({ find: 'tick on the hits, also while settings move' }, '6'),
   detector: at({ find: 'hear the recording as the detector hears it' }, '7'),
-  draw: at({ find: 'bend the threshold line: click, drag, Alt-click', shape: 'draw a line over the velocities' }, 'c'),
+  draw: at(
+    { find: 'bend the threshold line: click, drag, Alt-click', shape: 'draw a line over the velocities' },
+    'c',
+  ),
   onlyLoop: at({ find: 'look only at the looped range, or at everything' }, 'w'),
   bestBar: at({ find: 'loop the best bar: most like all others, surest, tightest' }, 'y'),
   before: at({ shape: 'before and after, seen and heard' }, 'b'),
@@ -126,7 +149,9 @@ export function saidOf(id: CommandId, place: Place): string {
 
 /** The commands of a place, in the order of the list. */
 export function commandsOf(place: Place): CommandId[] {
-  return (Object.keys(COMMANDS) as CommandId[]).filter((id) => (COMMANDS[id] as Command).where.includes(place));
+  return (Object.keys(COMMANDS) as CommandId[]).filter((id) =>
+    (COMMANDS[id] as Command).where.includes(place),
+  );
 }
 
 /** A press of Shift and a piece's letter says what a source is; no other command may use such a press. */

@@ -2,7 +2,8 @@
 import { describe, expect, it } from 'vitest';
 import { keyName } from './useKeys';
 
-const press = (key: string, more: KeyboardEventInit = {}) => keyName(new KeyboardEvent('keydown', { key, ...more }));
+const press = (key: string, more: KeyboardEventInit = {}) =>
+  keyName(new KeyboardEvent('keydown', { key, ...more }));
 
 describe('key names', () => {
   it('name a press the same whatever the layout shifts', () => {

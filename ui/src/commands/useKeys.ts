@@ -7,7 +7,8 @@ const typing = (target: EventTarget | null) =>
   (target.isContentEditable ||
     target instanceof HTMLTextAreaElement ||
     target instanceof HTMLSelectElement ||
-    (target instanceof HTMLInputElement && !['range', 'checkbox', 'radio', 'file', 'button'].includes(target.type)));
+    (target instanceof HTMLInputElement &&
+      !['range', 'checkbox', 'radio', 'file', 'button'].includes(target.type)));
 
 /** The name of a key press: modifiers and key, such as “Ctrl+Shift+z”, “ArrowLeft”, “?”. */
 export function keyName(event: KeyboardEvent): string {
@@ -25,7 +26,11 @@ const stack: { current: Keys }[] = [];
 
 function listen(event: KeyboardEvent): void {
   if (typing(event.target)) return;
-  if (event.target instanceof HTMLInputElement && event.target.type === 'range' && event.key.startsWith('Arrow'))
+  if (
+    event.target instanceof HTMLInputElement &&
+    event.target.type === 'range' &&
+    event.key.startsWith('Arrow')
+  )
     return;
   if (event.key === 'Enter' && event.target instanceof HTMLButtonElement) return;
   const name = keyName(event);

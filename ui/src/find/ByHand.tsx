@@ -12,7 +12,8 @@ export function ByHand({ doing, lengthS, partId, part }: BenchProps) {
   if (!partId || !marks.length) {
     return (
       <p className="about">
-        Nothing is decided by hand yet. Keep, drop, add or move a hit, and it stands here whatever the settings become.
+        Nothing is decided by hand yet. Keep, drop, add or move a hit, and it stands here whatever the
+        settings become.
       </p>
     );
   }

@@ -22,7 +22,10 @@ const HERE_S = 0.00001;
 const NUDGE_S = 0.0005;
 const MARK_NEAR_S = 0.004;
 
-/** Find: where was it struck? The hit field, the threshold to drag, marks by hand, the reason of every candidate. */
+/**
+ * Find: where was it struck? The hit field, the threshold to drag, marks by hand, the reason of every
+ * candidate.
+ */
 export function Find(props: BenchProps) {
   const { doing, document, revision, overview, partId, part, piece } = props;
   const draft = useWindow((state) => state.draft);
@@ -48,7 +51,9 @@ export function Find(props: BenchProps) {
   );
   const { move, done, leave } = useDraft(doing, partId, part);
   const lengthS = props.lengthS;
-  const [pointedAt, setPointedAt] = useState<{ timeS: number; of: string; x: number; y: number } | null>(null);
+  const [pointedAt, setPointedAt] = useState<{ timeS: number; of: string; x: number; y: number } | null>(
+    null,
+  );
   // The note at the pointer goes when what it speaks of moves, or is not there any more.
   const view = useWindow((state) => state.view);
   const inView = `${partId} ${view.startS} ${view.spanS}`;
@@ -78,12 +83,17 @@ export function Find(props: BenchProps) {
     if (!decisions) return;
     const { playheadS } = useWindow.getState();
     const from = selectedS ?? playheadS;
-    let index = by > 0 ? firstAt(decisions.time_s, from + NEAR_S) : firstAt(decisions.time_s, from - NEAR_S) - 1;
-    while (index >= 0 && index < decisions.time_s.length && !any && !counts(decisions.state[index]!)) index += by;
+    let index =
+      by > 0 ? firstAt(decisions.time_s, from + NEAR_S) : firstAt(decisions.time_s, from - NEAR_S) - 1;
+    while (index >= 0 && index < decisions.time_s.length && !any && !counts(decisions.state[index]!))
+      index += by;
     const timeS = decisions.time_s[index];
     if (timeS !== undefined) goTo(timeS);
   };
-  /** The places that keep, drop and give work on: all that are chosen, else the one that is selected or pointed at. */
+  /**
+   * The places that keep, drop and give work on: all that are chosen, else the one that is selected or
+   * pointed at.
+   */
   const places = (): number[] => {
     if (chosenS.length) return chosenS;
     const index = selected ?? pointed?.index ?? null;
@@ -99,7 +109,9 @@ export function Find(props: BenchProps) {
   const mark = (kind: 'keep' | 'drop') => {
     const at = places();
     if (!at.length || !partId) {
-      useWindow.getState().notify('Choose a candidate first: point at it, or step to it with the arrow keys.', true);
+      useWindow
+        .getState()
+        .notify('Choose a candidate first: point at it, or step to it with the arrow keys.', true);
       return;
     }
     const marks = Object.fromEntries(at.map((timeS) => [newId(), { kind, time_s: foundAt(timeS) }]));
@@ -121,7 +133,10 @@ export function Find(props: BenchProps) {
     }
     nudged.current = new Map(moved.map((one) => [one.toS, one.foundS]));
     set(chosenS.length ? { chosenS: moved.map((one) => one.toS) } : { selectedS: moved[0]!.toS });
-    const marks = moved.map(({ foundS, standsS }) => [newId(), { time_s: foundS, by_s: byS, stands_s: standsS }]);
+    const marks = moved.map(({ foundS, standsS }) => [
+      newId(),
+      { time_s: foundS, by_s: byS, stands_s: standsS },
+    ]);
     const kept = await doing.act({ kind: 'mark', part_id: partId, marks: Object.fromEntries(marks) });
     if (!kept) set({ chosenS, selectedS });
     return kept;
@@ -150,23 +165,32 @@ export function Find(props: BenchProps) {
     set({ chosenS: found.time_s, selectedS: null });
     useWindow
       .getState()
-      .notify(`${found.time_s.length} that sound alike are chosen; keep, drop or give works on all of them.`, true);
+      .notify(
+        `${found.time_s.length} that sound alike are chosen; keep, drop or give works on all of them.`,
+        true,
+      );
   };
   const unmark = () => {
     const at = selectedS ?? (pointed && decisions ? decisions.time_s[pointed.index]! : null);
     const found =
       at === null
         ? undefined
-        : Object.entries(part?.marks ?? {}).find(([, one]) => Math.abs(one.time_s - foundAt(at)) < MARK_NEAR_S);
+        : Object.entries(part?.marks ?? {}).find(
+            ([, one]) => Math.abs(one.time_s - foundAt(at)) < MARK_NEAR_S,
+          );
     if (found && partId) void doing.act({ kind: 'unmark', part_id: partId, mark_ids: [found[0]] });
     else useWindow.getState().notify('There is no mark by hand at this place.', true);
   };
   const nudge = (by: number) =>
     shown &&
     void done({
-      threshold_db: held(Math.round((shown.threshold_db + by) * 10) / 10, limitOf('FindSettings', 'threshold_db')),
+      threshold_db: held(
+        Math.round((shown.threshold_db + by) * 10) / 10,
+        limitOf('FindSettings', 'threshold_db'),
+      ),
     });
-  const look = (allParts = true) => set({ looking: { allParts, most: 0, skipped: [], at: null }, chosenS: [] });
+  const look = (allParts = true) =>
+    set({ looking: { allParts, most: 0, skipped: [], at: null }, chosenS: [] });
   const span = document.span ?? null;
   const lookOnly = () =>
     void doing.act({
@@ -212,9 +236,13 @@ export function Find(props: BenchProps) {
     detector: () => set({ detector: !useWindow.getState().detector }),
     leave: () => set({ selectedS: null, chosenS: [], drawing: false }),
   });
-  useEffect(() => () => set({ looking: null, trigger: false, detector: false, drawing: false, chosenS: [] }), [set]);
+  useEffect(
+    () => () => set({ looking: null, trigger: false, detector: false, drawing: false, chosenS: [] }),
+    [set],
+  );
   const onThreshold = useCallback(
-    (level: number, ended: boolean) => (ended ? void done({ threshold_db: level }) : move({ threshold_db: level })),
+    (level: number, ended: boolean) =>
+      ended ? void done({ threshold_db: level }) : move({ threshold_db: level }),
     [done, move],
   );
   const onCurve = useCallback(
@@ -231,7 +259,8 @@ export function Find(props: BenchProps) {
       <div className="empty">
         <h2>No recording yet</h2>
         <p>
-          Go to Gather and drop a drum track: a kick, a snare, a whole kit of microphones, a loop or a take of claps.
+          Go to Gather and drop a drum track: a kick, a snare, a whole kit of microphones, a loop or a take of
+          claps.
         </p>
       </div>
     );
@@ -292,8 +321,8 @@ export function Find(props: BenchProps) {
             <p className="chosen" data-testid="chosen">
               {drafting?.decisions ? (
                 <>
-                  <strong>{drafting.decisions.hits} hits:</strong> {drafting.decisions.lost_s.length} would be lost,{' '}
-                  {drafting.decisions.let_in_s.length} let in
+                  <strong>{drafting.decisions.hits} hits:</strong> {drafting.decisions.lost_s.length} would be
+                  lost, {drafting.decisions.let_in_s.length} let in
                 </>
               ) : chosenS.length ? (
                 <>
@@ -305,16 +334,26 @@ export function Find(props: BenchProps) {
                 </>
               ) : (
                 <span className="quiet">
-                  Point at a candidate and it says why it counts or not. Drag the line to decide anew, a hit to move it,
-                  or over candidates to choose them.
+                  Point at a candidate and it says why it counts or not. Drag the line to decide anew, a hit
+                  to move it, or over candidates to choose them.
                 </span>
               )}
             </p>
             <div className="acts">
-              <button type="button" className="look-act" onClick={() => look()} data-testid="second-look-open">
+              <button
+                type="button"
+                className="look-act"
+                onClick={() => look()}
+                data-testid="second-look-open"
+              >
                 <KeyOf of="secondLook" /> Second look <b className="number">{inAll}</b>
               </button>
-              <button type="button" className="plain-act" onClick={() => step(-1, false)} aria-label="Previous hit">
+              <button
+                type="button"
+                className="plain-act"
+                onClick={() => step(-1, false)}
+                aria-label="Previous hit"
+              >
                 <KeyOf of="previous" />
               </button>
               <button type="button" className="plain-act" onClick={() => step(1, false)}>
@@ -361,14 +400,26 @@ export function Find(props: BenchProps) {
           >
             Found by
           </button>
-          <button type="button" className="plain-act" aria-pressed={side === 'marks'} onClick={() => setSide('marks')}>
+          <button
+            type="button"
+            className="plain-act"
+            aria-pressed={side === 'marks'}
+            onClick={() => setSide('marks')}
+          >
             <KeyOf of="view" /> By hand {byHand || ''}
           </button>
         </div>
         {side === 'marks' ? (
           <ByHand {...props} />
         ) : (
-          <FoundBy {...props} find={find} shown={shown} suggestion={decided.data?.suggestion} move={move} done={done} />
+          <FoundBy
+            {...props}
+            find={find}
+            shown={shown}
+            suggestion={decided.data?.suggestion}
+            move={move}
+            done={done}
+          />
         )}
       </aside>
     </>
@@ -384,14 +435,23 @@ function useReason(
   find: FindSettings | null,
 ): { text: string; suspect: Suspect | null } | null {
   const [said, setSaid] = useState<{ of: string; text: string; suspect: Suspect | null } | null>(null);
-  const of = index === null || !decisions ? '' : `${partId} ${decisions.revision} ${index} ${JSON.stringify(find)}`;
+  const of =
+    index === null || !decisions ? '' : `${partId} ${decisions.revision} ${index} ${JSON.stringify(find)}`;
   const latest = useRef(of);
   useEffect(() => {
     latest.current = of;
     if (!of || !partId || index === null) return;
     const path = { session_id: id, part_id: partId };
-    take(client.POST('/api/sessions/{session_id}/parts/{part_id}/reason', { params: { path }, body: { index, find } }))
-      .then((answer) => latest.current === of && setSaid({ of, text: answer.text, suspect: answer.suspect ?? null }))
+    take(
+      client.POST('/api/sessions/{session_id}/parts/{part_id}/reason', {
+        params: { path },
+        body: { index, find },
+      }),
+    )
+      .then(
+        (answer) =>
+          latest.current === of && setSaid({ of, text: answer.text, suspect: answer.suspect ?? null }),
+      )
       .catch(() => undefined);
     // `of` names everything that is asked with.
     // eslint-disable-next-line react-hooks/exhaustive-deps

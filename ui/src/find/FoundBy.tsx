@@ -33,7 +33,9 @@ export function FoundBy(props: Props) {
   const points = find.curve ?? [];
   const weighs = shown?.weighs ?? false;
   const following = (value: unknown) => value === null || value === undefined;
-  /** What every setting that may follow a suggestion does when it is moved, let go, and told to follow again. */
+  /**
+   * What every setting that may follow a suggestion does when it is moved, let go, and told to follow again.
+   */
   const moving = (name: Following) => ({
     following: following(find[name]),
     onMove: (value: number) => move({ [name]: value }),
@@ -46,7 +48,9 @@ export function FoundBy(props: Props) {
         size="sm"
         aria-label="What kind of recording it is"
         value={find.material ?? ''}
-        onChange={(event) => void done({ material: (event.target.value || null) as FindSettings['material'] })}
+        onChange={(event) =>
+          void done({ material: (event.target.value || null) as FindSettings['material'] })
+        }
       >
         <option value="">As fits the piece</option>
         {library.materials.map((one) => (
@@ -74,7 +78,8 @@ export function FoundBy(props: Props) {
           aria-pressed={drawing}
           onClick={() => set({ drawing: !drawing })}
         >
-          <KeyOf of="draw" /> {drawing ? 'Done bending' : points.length ? `Bent at ${points.length}` : 'Bend the line'}
+          <KeyOf of="draw" />{' '}
+          {drawing ? 'Done bending' : points.length ? `Bent at ${points.length}` : 'Bend the line'}
         </button>
         {points.length > 0 && (
           <button type="button" className="plain-act light" onClick={() => void done({ curve: [] })}>
@@ -86,7 +91,9 @@ export function FoundBy(props: Props) {
         name="Rise"
         value={find.rise_db ?? shown?.rise_needed_db ?? 6}
         limit={limitOf('FindSettings', 'rise_db')}
-        about={following(find.rise_db) && weighs ? 'weighed with everything else' : 'over what rang just before'}
+        about={
+          following(find.rise_db) && weighs ? 'weighed with everything else' : 'over what rang just before'
+        }
         {...moving('rise_db')}
       />
       <Setting
@@ -144,7 +151,9 @@ export function FoundBy(props: Props) {
             <button
               type="button"
               className="plain-act light"
-              onClick={() => void done({ spill_margin_db: following(find.spill_margin_db) ? MARGIN.usual : null })}
+              onClick={() =>
+                void done({ spill_margin_db: following(find.spill_margin_db) ? MARGIN.usual : null })
+              }
             >
               {following(find.spill_margin_db) ? 'Take spill into account' : 'Switch off'}
             </button>
@@ -171,7 +180,9 @@ function Leakers({ document, overview, pieces, part, partId, find, done }: Props
   if (!part) return null;
   return (
     <details className="leakers" open={named !== null}>
-      <summary>{named === null ? 'Leaks: learnt from the recording' : `Leaks: ${named.length} named by hand`}</summary>
+      <summary>
+        {named === null ? 'Leaks: learnt from the recording' : `Leaks: ${named.length} named by hand`}
+      </summary>
       {others.map(([id]) => {
         const on = named === null || named.includes(id);
         return (
@@ -198,7 +209,9 @@ function Leakers({ document, overview, pieces, part, partId, find, done }: Props
 }
 
 function leaksSaid(spill: SpillMap | undefined, { overview, partId }: Props): string {
-  const into = (spill?.leaks ?? []).filter((leak) => leak.to_part === partId).sort((a, b) => b.level_db - a.level_db);
+  const into = (spill?.leaks ?? [])
+    .filter((leak) => leak.to_part === partId)
+    .sort((a, b) => b.level_db - a.level_db);
   if (!into.length) return 'no leak is known yet';
   const name = (id: string) => overview?.parts.find((one) => one.part_id === id)?.name.toLowerCase() ?? '?';
   return into

@@ -75,7 +75,9 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
   };
   const skip = () => {
     if (!place) return;
-    set({ looking: { ...looking, skipped: [...new Set([...looking.skipped, keyOf(place)])], at: next(index) } });
+    set({
+      looking: { ...looking, skipped: [...new Set([...looking.skipped, keyOf(place)])], at: next(index) },
+    });
   };
   const back = () => {
     const last = looking.skipped[looking.skipped.length - 1];
@@ -202,7 +204,12 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
             <button type="button" className="plain-act" onClick={() => void mark('drop')}>
               <KeyOf of="drop" /> {place.counts ? 'Drop' : 'Leave it out'}
             </button>
-            <button type="button" className="plain-act" onClick={() => setGivingAt(at)} disabled={!others.length}>
+            <button
+              type="button"
+              className="plain-act"
+              onClick={() => setGivingAt(at)}
+              disabled={!others.length}
+            >
               <KeyOf of="give" /> Give to…
             </button>
             <button type="button" className="plain-act" onClick={skip}>

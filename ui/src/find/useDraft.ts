@@ -6,7 +6,10 @@ import { useWindow } from '../state/window';
 
 type SetFind = Schema['SetFind'];
 
-/** Settings that are being moved: every move is decided by the server at once, and only letting go makes an edit of it. */
+/**
+ * Settings that are being moved: every move is decided by the server at once, and only letting go makes an
+ * edit of it.
+ */
 export function useDraft(doing: Doing, partId: string | null, part: Part | null) {
   const { ask, forget } = useLatest(async ({ of, find }: { of: string; find: FindSettings }) => {
     const decisions = await askDecisions(doing.id, of, find);

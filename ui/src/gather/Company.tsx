@@ -18,12 +18,16 @@ export function Company({ doing, document, overview, pieces, partId, part, sourc
     return (
       <p className="company">
         One part with{' '}
-        {part.sources.length - 1 === 1 ? 'another microphone' : `${part.sources.length - 1} other microphones`}: found
-        once, on all of them.{' '}
+        {part.sources.length - 1 === 1
+          ? 'another microphone'
+          : `${part.sources.length - 1} other microphones`}
+        : found once, on all of them.{' '}
         <button
           type="button"
           className="plain-act light"
-          onClick={() => void doing.act({ kind: 'apart', part_id: partId, source_id: sourceId, new_part_id: newId() })}
+          onClick={() =>
+            void doing.act({ kind: 'apart', part_id: partId, source_id: sourceId, new_part_id: newId() })
+          }
         >
           Make it a part of its own
         </button>

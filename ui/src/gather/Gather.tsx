@@ -38,7 +38,11 @@ export function Gather(props: BenchProps) {
     [document],
   );
   const beside = useMemo(() => orderedParts(document).filter(([, one]) => !one.sources.length), [document]);
-  const chosen = part ? (part.sources.includes(sourceId ?? '') ? sourceId! : (part.sources[0] ?? null)) : null;
+  const chosen = part
+    ? part.sources.includes(sourceId ?? '')
+      ? sourceId!
+      : (part.sources[0] ?? null)
+    : null;
   const lengthS = props.lengthS;
   const addFiles = useCallback((files: File[]) => void doing.addFiles(files), [doing]);
   const over = useDrop(addFiles);
@@ -80,10 +84,20 @@ export function Gather(props: BenchProps) {
       <section className="large gather" aria-label="Sources">
         <div className="gather-head">
           <div className="two-words" role="group" aria-label="What is shown">
-            <button type="button" className="plain-act" aria-pressed={!mapShown} onClick={() => setMapShown(false)}>
+            <button
+              type="button"
+              className="plain-act"
+              aria-pressed={!mapShown}
+              onClick={() => setMapShown(false)}
+            >
               Sources
             </button>
-            <button type="button" className="plain-act" aria-pressed={mapShown} onClick={() => setMapShown(true)}>
+            <button
+              type="button"
+              className="plain-act"
+              aria-pressed={mapShown}
+              onClick={() => setMapShown(true)}
+            >
               <KeyOf of="view" /> Spill map
             </button>
           </div>
@@ -117,7 +131,9 @@ export function Gather(props: BenchProps) {
               >
                 <span className="source-head">
                   <PieceMark piece={piece} size={20} />
-                  <strong>{further ? `and for ${about?.name ?? piece.name}` : (about?.name ?? piece.name)}</strong>
+                  <strong>
+                    {further ? `and for ${about?.name ?? piece.name}` : (about?.name ?? piece.name)}
+                  </strong>
                   <span className="quiet">{of.name}</span>
                 </span>
                 <Lane
@@ -127,7 +143,8 @@ export function Gather(props: BenchProps) {
                   edgesS={edgesBeside(document, of_id)}
                   onPut={
                     of_id === chosen
-                      ? (index, startS) => doing.act({ kind: 'move_clip', source_id: of_id, index, start_s: startS })
+                      ? (index, startS) =>
+                          doing.act({ kind: 'move_clip', source_id: of_id, index, start_s: startS })
                       : undefined
                   }
                 />
@@ -168,7 +185,9 @@ export function Gather(props: BenchProps) {
                   <strong>{overview?.parts.find((line) => line.part_id === id)?.name ?? piece?.name}</strong>
                   <span className="quiet">no recording</span>
                 </span>
-                <span className="quiet">Notes that were brought in; shape and layer them like any other.</span>
+                <span className="quiet">
+                  Notes that were brought in; shape and layer them like any other.
+                </span>
                 <span className="source-state">
                   <b>{notes}</b> {notes === 1 ? 'note' : 'notes'}
                 </span>
@@ -191,7 +210,9 @@ export function Gather(props: BenchProps) {
                 <strong>Let go, and each file becomes a source.</strong>
               ) : (
                 <>
-                  <strong>{rows.length ? 'Drop more recordings here' : 'Drop your drum recordings here'}</strong>
+                  <strong>
+                    {rows.length ? 'Drop more recordings here' : 'Drop your drum recordings here'}
+                  </strong>
                   {' or '}
                   <Button variant="link" onClick={() => chooser.current?.click()}>
                     choose files
@@ -200,8 +221,8 @@ export function Gather(props: BenchProps) {
               )}
             </p>
             <p className="quiet">
-              A folder of microphones, a loop, claps or mouth percussion. WAV, AIFF, FLAC, OGG or MP3, up to four hours
-              each. Files with a time stamp go to their place, others start at zero.
+              A folder of microphones, a loop, claps or mouth percussion. WAV, AIFF, FLAC, OGG or MP3, up to
+              four hours each. Files with a time stamp go to their place, others start at zero.
             </p>
             <input
               ref={chooser}
@@ -262,7 +283,9 @@ export function Gather(props: BenchProps) {
             </p>
           </>
         ) : (
-          <p className="about">Nothing is here yet. Each recording you drop becomes a source on one time line.</p>
+          <p className="about">
+            Nothing is here yet. Each recording you drop becomes a source on one time line.
+          </p>
         )}
         <SessionForm
           key={doing.id + document.name}

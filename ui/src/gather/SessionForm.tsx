@@ -15,7 +15,10 @@ interface Props {
   offer: Schema['TempoTold'] | null;
 }
 
-/** The session: its name, and its tempo typed, tapped, told by the hits, followed, or from a MIDI file. No hit ever moves by it. */
+/**
+ * The session: its name, and its tempo typed, tapped, told by the hits, followed, or from a MIDI file. No hit
+ * ever moves by it.
+ */
 export function SessionForm({ doing, document, offer }: Props) {
   const tempo: Partial<Schema['Tempo']> = document.tempo ?? {};
   const known = knownTempo(document) !== null;
@@ -26,7 +29,8 @@ export function SessionForm({ doing, document, offer }: Props) {
   const taps = useRef<number[]>([]);
   const [tapped, setTapped] = useState<number | null>(null);
   const set = (change: Schema['SetTempo']['changes']) => doing.act({ kind: 'set_tempo', changes: change });
-  const tell = (error: unknown) => useWindow.getState().notify(error instanceof Error ? error.message : String(error));
+  const tell = (error: unknown) =>
+    useWindow.getState().notify(error instanceof Error ? error.message : String(error));
   const tap = async () => {
     const nowMs = performance.now();
     if (nowMs - (taps.current[taps.current.length - 1] ?? nowMs) > TAPS_LAST_MS) taps.current = [];
@@ -65,7 +69,12 @@ export function SessionForm({ doing, document, offer }: Props) {
         <span>The session</span>
       </div>
       <div className="three">
-        <Typed id="tempo" label="Tempo, bpm" value={known ? tempo.bpm! : null} onDone={(bpm) => void set({ bpm })} />
+        <Typed
+          id="tempo"
+          label="Tempo, bpm"
+          value={known ? tempo.bpm! : null}
+          onDone={(bpm) => void set({ bpm })}
+        />
         <Typed
           id="bar-one"
           label="Bar 1 at, s"
@@ -184,7 +193,9 @@ export function SessionForm({ doing, document, offer }: Props) {
         maxLength={120}
         onChange={(event) => setName(event.target.value)}
         onKeyDown={(event) => event.key === 'Enter' && (event.currentTarget as HTMLInputElement).blur()}
-        onBlur={() => name.trim() && name !== document.name && void doing.act({ kind: 'rename', name: name.trim() })}
+        onBlur={() =>
+          name.trim() && name !== document.name && void doing.act({ kind: 'rename', name: name.trim() })
+        }
       />
       <FileInput
         innerRef={file}

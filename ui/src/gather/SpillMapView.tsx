@@ -16,8 +16,8 @@ export function SpillMapView({ doing, document, revision, overview, pieces }: Be
       <div className="empty">
         <h2>No spill to show yet</h2>
         <p>
-          With two or more microphones of one kit, this page shows which piece is heard in which microphone, how loud
-          and how late.
+          With two or more microphones of one kit, this page shows which piece is heard in which microphone,
+          how loud and how late.
         </p>
       </div>
     );
@@ -26,8 +26,9 @@ export function SpillMapView({ doing, document, revision, overview, pieces }: Be
   return (
     <table className="spill-map" data-testid="spill-map">
       <caption>
-        Read along a row: what else a microphone hears, against how loud that is at home, and how much later. A dash is
-        too quiet to tell, or never heard alone; level only: it lies under other sounds, so nobody can say when it came.
+        Read along a row: what else a microphone hears, against how loud that is at home, and how much later.
+        A dash is too quiet to tell, or never heard alone; level only: it lies under other sounds, so nobody
+        can say when it came.
       </caption>
       <thead>
         <tr>
@@ -59,7 +60,10 @@ export function SpillMapView({ doing, document, revision, overview, pieces }: Be
                     –
                   </td>
                 );
-              const share = Math.min(Math.max((leak.level_db - SOFTEST_DB) / (LOUDEST_DB - SOFTEST_DB), 0.06), 1);
+              const share = Math.min(
+                Math.max((leak.level_db - SOFTEST_DB) / (LOUDEST_DB - SOFTEST_DB), 0.06),
+                1,
+              );
               return (
                 <td key={from} title={`learnt from ${leak.strokes} strokes`}>
                   <span

@@ -7,7 +7,10 @@ export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz)$/i;
 const paths = new WeakMap<File, string>();
 export const pathOf = (file: File): string => paths.get(file) || file.webkitRelativePath || file.name;
 
-/** Files dropped anywhere on the page; of folders what is audio, or what `wanted` names. Returns whether something hangs over it. */
+/**
+ * Files dropped anywhere on the page; of folders what is audio, or what `wanted` names. Returns whether
+ * something hangs over it.
+ */
 export function useDrop(onFiles: (files: File[]) => void, wanted: RegExp = AUDIO): boolean {
   const [over, setOver] = useState(false);
   useEffect(() => {

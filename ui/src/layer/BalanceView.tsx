@@ -48,7 +48,11 @@ export function BalanceView({
                     side={side}
                     name={name}
                     blend={part.blend ?? {}}
-                    there={side === 'recording' ? part.sources.length > 0 : Object.keys(part.layers ?? {}).length > 0}
+                    there={
+                      side === 'recording'
+                        ? part.sources.length > 0
+                        : Object.keys(part.layers ?? {}).length > 0
+                    }
                     soloed={soloed}
                     level={reading?.parts.get(id)?.[side] ?? null}
                     change={(changes) => void doing.act({ kind: 'set_blend', part_id: id, changes })}

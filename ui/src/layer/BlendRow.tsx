@@ -12,7 +12,10 @@ const STANDS: [Stands, string, Record<string, number | boolean>][] = [
   ['off', 'replaced', { recording_on: false }],
 ];
 
-/** The recording against the layers: kept, making room around its hits, or replaced; low under a filter if wanted. */
+/**
+ * The recording against the layers: kept, making room around its hits, or replaced; low under a filter if
+ * wanted.
+ */
 export function BlendRow({
   doing,
   partId,
@@ -23,7 +26,11 @@ export function BlendRow({
   const change = (changes: Record<string, number | boolean | null>) =>
     void doing.act({ kind: 'set_blend', part_id: partId, changes });
   const stands: Stands = !(blend.recording_on ?? true) ? 'off' : (blend.duck_db ?? 0) < 0 ? 'room' : 'whole';
-  const row = (field: 'duck_db' | 'duck_in_ms' | 'duck_hold_ms' | 'duck_out_ms', name: string, about: string) => {
+  const row = (
+    field: 'duck_db' | 'duck_in_ms' | 'duck_hold_ms' | 'duck_out_ms',
+    name: string,
+    about: string,
+  ) => {
     const limit = limitOf('Blend', field);
     return (
       <Setting

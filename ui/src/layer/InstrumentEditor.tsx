@@ -4,7 +4,10 @@ import { useNoteName } from '../stage/noteName';
 
 type Sample = Schema['Sample'];
 
-/** One instrument: its name, its piece, and every sample with the strengths it sounds at; what shares a range takes turns. */
+/**
+ * One instrument: its name, its piece, and every sample with the strengths it sounds at; what shares a range
+ * takes turns.
+ */
 export function InstrumentEditor({
   instrument,
   pieces,
@@ -18,7 +21,10 @@ export function InstrumentEditor({
 }) {
   const noteName = useNoteName();
   const sample = (at: number, changes: Partial<Sample>) =>
-    onChange({ ...instrument, samples: instrument.samples.map((one, i) => (i === at ? { ...one, ...changes } : one)) });
+    onChange({
+      ...instrument,
+      samples: instrument.samples.map((one, i) => (i === at ? { ...one, ...changes } : one)),
+    });
   const ranges = [...new Set(instrument.samples.map(rangeOf))];
   return (
     <article className="instrument">
@@ -49,7 +55,9 @@ export function InstrumentEditor({
           {ranges.length} {ranges.length === 1 ? 'strength' : 'strengths'}, {instrument.samples.length}{' '}
           {instrument.samples.length === 1 ? 'sample' : 'samples'}
           {instrument.key != null && `, on ${noteName(instrument.key)}`}
-          {instrument.silenced_by?.length ? `, silenced by ${instrument.silenced_by.map(noteName).join(', ')}` : ''}
+          {instrument.silenced_by?.length
+            ? `, silenced by ${instrument.silenced_by.map(noteName).join(', ')}`
+            : ''}
         </span>
         {children}
       </header>
@@ -88,8 +96,12 @@ export function InstrumentEditor({
                   />
                 ))}
               </td>
-              <td className="number">{one.measured ? `${minus(one.measured.loudness_lkfs.toFixed(1))} LUFS` : ''}</td>
-              <td className="number">{one.measured ? `${Math.round(one.measured.length_s * 1000)} ms` : ''}</td>
+              <td className="number">
+                {one.measured ? `${minus(one.measured.loudness_lkfs.toFixed(1))} LUFS` : ''}
+              </td>
+              <td className="number">
+                {one.measured ? `${Math.round(one.measured.length_s * 1000)} ms` : ''}
+              </td>
               <td className="number">
                 {one.measured?.fundamental_hz ? `${one.measured.fundamental_hz.toFixed(0)} Hz` : '–'}
               </td>
@@ -100,7 +112,9 @@ export function InstrumentEditor({
                   <button
                     type="button"
                     className="plain-act light"
-                    onClick={() => onChange({ ...instrument, samples: instrument.samples.filter((_, i) => i !== at) })}
+                    onClick={() =>
+                      onChange({ ...instrument, samples: instrument.samples.filter((_, i) => i !== at) })
+                    }
                   >
                     leave out
                   </button>

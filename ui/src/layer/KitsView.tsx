@@ -40,7 +40,9 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
   };
   const begin = (body: Partial<Schema['NewKit']>) =>
     doing(async () => {
-      const made = await take(client.POST('/api/kits', { body: { name: 'My kit', instruments: [], ...body } }));
+      const made = await take(
+        client.POST('/api/kits', { body: { name: 'My kit', instruments: [], ...body } }),
+      );
       setChosen(made.kit_id);
       setOpened(null);
     });
@@ -74,7 +76,9 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
               ? `${came.instruments.length} ${came.instruments.length === 1 ? 'sound' : 'sounds'} came in`
               : 'Nothing could be taken in'}
           </h2>
-          <span className="quiet">Strengths and turns are a guess by names and levels: change what is wrong.</span>
+          <span className="quiet">
+            Strengths and turns are a guess by names and levels: change what is wrong.
+          </span>
           <div className="acts">
             {came.instruments.length > 0 && (
               <>
@@ -149,7 +153,10 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
           </Button>
           {kit && (
             <>
-              <Button variant="link" onClick={() => void begin({ name: `${kit.name}, copy`, copy_of: kitId })}>
+              <Button
+                variant="link"
+                onClick={() => void begin({ name: `${kit.name}, copy`, copy_of: kitId })}
+              >
                 Copy
               </Button>
               <a className="btn btn-link" href={`/api/kits/${kitId}/sfz`} download>
@@ -191,7 +198,9 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
             onBlur={(event) => {
               const name = event.target.value.trim();
               if (name && name !== kit.name)
-                void doing(() => take(client.PATCH('/api/kits/{kit_id}', { params: { path }, body: { name } })));
+                void doing(() =>
+                  take(client.PATCH('/api/kits/{kit_id}', { params: { path }, body: { name } })),
+                );
             }}
           />
           {Object.entries(kit.instruments ?? {}).map(([id, one]) =>
@@ -241,7 +250,8 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
         </>
       )}
       <p className="about">
-        A session keeps its own copy of what it uses: a kit may be changed or deleted, and sessions sound as before.{' '}
+        A session keeps its own copy of what it uses: a kit may be changed or deleted, and sessions sound as
+        before.{' '}
         <button type="button" className="plain-act" onClick={onClose}>
           <KeyOf of="view" /> back to the notes
         </button>

@@ -27,7 +27,9 @@ const nextView = (now: Large, layered: boolean): Large => {
   return shown[(shown.indexOf(now) + 1) % shown.length]!;
 };
 
-/** Layer: what shall sound? The notes large, the part's layers under them, the sounds to choose from beside. */
+/**
+ * Layer: what shall sound? The notes large, the part's layers under them, the sounds to choose from beside.
+ */
 export function LayerBench(props: BenchProps) {
   const { doing, document, revision, overview, library, pieces, partId, part, piece } = props;
   const about = overview?.parts.find((one) => one.part_id === partId);
@@ -44,7 +46,10 @@ export function LayerBench(props: BenchProps) {
   const laid = useOverlay(doing.id, ready ? partId : null, layerId, revision, large === 'overlay');
 
   /** Let a sound sound with the part, locked and at level: in place of the chosen layer, or beside it. */
-  const put = async (of: { kit_id?: string; instrument_id?: string; instrument?: Instrument }, beside: boolean) => {
+  const put = async (
+    of: { kit_id?: string; instrument_id?: string; instrument?: Instrument },
+    beside: boolean,
+  ) => {
     if (!partId) return;
     const instead = Boolean(layerId) && !beside;
     const layer_id = instead ? layerId! : newId();
@@ -136,11 +141,13 @@ export function LayerBench(props: BenchProps) {
           {layer && (
             <div className="lock-line" data-testid="lock">
               <p className="chosen">
-                {locked.data?.said ?? (locked.error ? locked.error.message : 'Laying it over the recording …')}
+                {locked.data?.said ??
+                  (locked.error ? locked.error.message : 'Laying it over the recording …')}
                 {locked.data?.others.map((one) => (
                   <span key={one.name} className="quiet">
                     {' '}
-                    {one.name}: {`${one.gain_db > 0 ? '+' : ''}${one.gain_db.toFixed(1)}`.replace('-', '−')} dB.
+                    {one.name}: {`${one.gain_db > 0 ? '+' : ''}${one.gain_db.toFixed(1)}`.replace('-', '−')}{' '}
+                    dB.
                   </span>
                 ))}
               </p>
@@ -154,7 +161,12 @@ export function LayerBench(props: BenchProps) {
                 >
                   <KeyOf of="lock" /> {inPlace(layer, locked.data) ? 'Locked' : 'Lock it'}
                 </button>
-                <button type="button" className="plain-act" disabled={!locked.data} onClick={() => takeLock(true)}>
+                <button
+                  type="button"
+                  className="plain-act"
+                  disabled={!locked.data}
+                  onClick={() => takeLock(true)}
+                >
                   <KeyOf of="lockEach" /> Hit by hit{layer.each?.length ? ', on' : ''}
                 </button>
                 <button
@@ -173,10 +185,20 @@ export function LayerBench(props: BenchProps) {
                 >
                   <KeyOf of="turnRound" /> Turn round
                 </button>
-                <button type="button" className="plain-act" onClick={() => nudge(-1)} aria-label="One sample earlier">
+                <button
+                  type="button"
+                  className="plain-act"
+                  onClick={() => nudge(-1)}
+                  aria-label="One sample earlier"
+                >
                   <KeyOf of="earlier" />
                 </button>
-                <button type="button" className="plain-act" onClick={() => nudge(1)} aria-label="One sample later">
+                <button
+                  type="button"
+                  className="plain-act"
+                  onClick={() => nudge(1)}
+                  aria-label="One sample later"
+                >
                   <KeyOf of="later" /> {samplesSaid(layer.offset_samples ?? 0)}
                 </button>
               </div>
@@ -196,8 +218,8 @@ export function LayerBench(props: BenchProps) {
           ))}
           {!layers.length && (
             <p className="no-layer">
-              <strong>No sound on {about?.name.toLowerCase()} yet.</strong> Choose one on the right, or drop a sample on
-              the page.
+              <strong>No sound on {about?.name.toLowerCase()} yet.</strong> Choose one on the right, or drop a
+              sample on the page.
             </p>
           )}
         </div>
@@ -248,7 +270,8 @@ function OneLayer({
   onChoose: () => void;
 }) {
   const [open, setOpen] = useState(false);
-  const change = (changes: SetLayer) => void doing.act({ kind: 'set_layer', part_id: partId, layer_id: id, changes });
+  const change = (changes: SetLayer) =>
+    void doing.act({ kind: 'set_layer', part_id: partId, layer_id: id, changes });
   const { samples, name } = layer.instrument;
   const ranges = new Set(samples.map((sample) => `${sample.low_velocity}-${sample.high_velocity}`)).size;
   return (

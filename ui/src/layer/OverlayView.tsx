@@ -20,7 +20,10 @@ interface Props {
   onOffset: (bySamples: number) => void;
 }
 
-/** Why a lock is what it is: all hits laid over each other at their attack, their middle and their spread, and the layer over them. */
+/**
+ * Why a lock is what it is: all hits laid over each other at their attack, their middle and their spread, and
+ * the layer over them.
+ */
 export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props) {
   const night = useWindow((state) => state.night);
   const [dragged, setDragged] = useState(0);
@@ -58,10 +61,12 @@ export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props
       context.globalAlpha = 0.22;
       context.beginPath();
       found.time_ms.forEach((ms, i) => context[i ? 'lineTo' : 'moveTo'](x(ms), y(found.high[i]!)));
-      for (let i = found.time_ms.length - 1; i >= 0; i--) context.lineTo(x(found.time_ms[i]!), y(found.low[i]!));
+      for (let i = found.time_ms.length - 1; i >= 0; i--)
+        context.lineTo(x(found.time_ms[i]!), y(found.low[i]!));
       context.fill();
       context.globalAlpha = 1;
-      // The layer as a thin whole line under the middle of the hits: dashed, a fast swing dissolves into dots.
+      // The layer as a thin whole line under the middle of the hits: dashed, a fast swing dissolves into
+      // dots.
       context.strokeStyle = look.ink;
       context.lineWidth = 1;
       context.save();

@@ -34,10 +34,25 @@ interface Props extends Pick<BenchProps, 'doing' | 'library' | 'pieces' | 'part'
   next: string;
 }
 
-/** The sounds of the library: searched, ordered by what suits, tried with the arrow keys, taken with Enter. */
+/**
+ * The sounds of the library: searched, ordered by what suits, tried with the arrow keys, taken with Enter.
+ */
 export function Sounds(props: Props) {
-  const { doing, library, pieces, part, partId, layerId, revision, onTake, onCame, onKits, onBalance, shown, next } =
-    props;
+  const {
+    doing,
+    library,
+    pieces,
+    part,
+    partId,
+    layerId,
+    revision,
+    onTake,
+    onCame,
+    onKits,
+    onBalance,
+    shown,
+    next,
+  } = props;
   const [searched, setSearched] = useState('');
   const [order, setOrder] = useState<Order>('kit');
   const [at, setAt] = useState<string | null>(null);
@@ -48,7 +63,14 @@ export function Sounds(props: Props) {
   const queries = useQueryClient();
   const suits = useSuits(doing.id, partId, revision, order);
   const sounds = useMemo(
-    () => ordered(library, part?.piece ?? '', searched, pieces, order === 'kit' ? null : (suits.data?.sounds ?? null)),
+    () =>
+      ordered(
+        library,
+        part?.piece ?? '',
+        searched,
+        pieces,
+        order === 'kit' ? null : (suits.data?.sounds ?? null),
+      ),
     [library, part?.piece, searched, pieces, order, suits.data],
   );
   const index = sounds.findIndex((one) => keyOf(one) === at);
@@ -58,7 +80,8 @@ export function Sounds(props: Props) {
     setAt(keyOf(next));
     set({ tried: { partId, layerId, kit: next.kitId, instrument: next.id } });
     // The neighbours are made ready, so that the next step is heard at once.
-    for (const near of [sounds[index + 2 * by], sounds[index]]) if (near) warm(doing.id, partId, layerId, near);
+    for (const near of [sounds[index + 2 * by], sounds[index]])
+      if (near) warm(doing.id, partId, layerId, near);
   };
   const takeIt = (beside: boolean) => {
     const chosen = sounds[index];
@@ -93,7 +116,10 @@ export function Sounds(props: Props) {
     const next = sound.liked ? favourites.filter((one) => one !== sound.id) : [...favourites, sound.id];
     try {
       await take(
-        client.PATCH('/api/kits/{kit_id}', { params: { path: { kit_id: sound.kitId } }, body: { favourites: next } }),
+        client.PATCH('/api/kits/{kit_id}', {
+          params: { path: { kit_id: sound.kitId } },
+          body: { favourites: next },
+        }),
       );
       await queries.invalidateQueries({ queryKey: ['library'] });
     } catch (error) {
@@ -159,11 +185,16 @@ export function Sounds(props: Props) {
       {suits.error && order !== 'kit' && <p className="about">{suits.error.message}</p>}
       <div className="sound-list" role="listbox" aria-label="Sounds">
         {sounds.map((sound) => {
-          const used = Object.values(part?.layers ?? {}).some((layer) => layer.instrument.name === sound.one.name);
+          const used = Object.values(part?.layers ?? {}).some(
+            (layer) => layer.instrument.name === sound.one.name,
+          );
           const mark = pieces.get(sound.one.piece);
           const here = keyOf(sound) === at;
           return (
-            <div key={keyOf(sound)} className={`sound-row ${here && tried ? 'tried' : ''} ${used ? 'chosen' : ''}`}>
+            <div
+              key={keyOf(sound)}
+              className={`sound-row ${here && tried ? 'tried' : ''} ${used ? 'chosen' : ''}`}
+            >
               <button
                 type="button"
                 role="option"
@@ -198,8 +229,8 @@ export function Sounds(props: Props) {
       </div>
       {triedNow ? (
         <p className="about trying" role="status" data-testid="trying">
-          Trying <strong>{triedNow}</strong>. <KeyOf of="take" /> takes it, with <Key>Shift</Key> beside the others,{' '}
-          <KeyOf of="leave" /> leaves it.
+          Trying <strong>{triedNow}</strong>. <KeyOf of="take" /> takes it, with <Key>Shift</Key> beside the
+          others, <KeyOf of="leave" /> leaves it.
         </p>
       ) : (
         <p className="about trying">
@@ -232,7 +263,11 @@ function OwnSamples({
       data-testid={testId}
       {...more}
       onChange={(event) => {
-        onFiles([...(event.target.files ?? [])].filter((file) => SAMPLES.test(file.name) || testId === 'sample-file'));
+        onFiles(
+          [...(event.target.files ?? [])].filter(
+            (file) => SAMPLES.test(file.name) || testId === 'sample-file',
+          ),
+        );
         event.target.value = '';
       }}
     />
@@ -313,6 +348,7 @@ function ordered(
       .sort((a, b) => (place.get(keyOf(a)) ?? 1e9) - (place.get(keyOf(b)) ?? 1e9));
   }
   return found.sort(
-    (a, b) => Number(b.one.piece === piece) - Number(a.one.piece === piece) || Number(b.liked) - Number(a.liked),
+    (a, b) =>
+      Number(b.one.piece === piece) - Number(a.one.piece === piece) || Number(b.liked) - Number(a.liked),
   );
 }

@@ -73,7 +73,13 @@ export function VoiceSettings({ layer, change }: Props) {
           <option value="whole">the whole sample</option>
           <option value="note">as long as its note</option>
         </Form.Select>
-        <Notes layer={layer} field="notes" name="Only on notes" empty="all notes of the part" change={change} />
+        <Notes
+          layer={layer}
+          field="notes"
+          name="Only on notes"
+          empty="all notes of the part"
+          change={change}
+        />
         <Notes layer={layer} field="silenced_by" name="Silenced by notes" empty="none" change={change} />
       </div>
     </div>

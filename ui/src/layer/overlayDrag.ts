@@ -25,5 +25,8 @@ export function dragOverlay(
     return [{ ...drag, bySamples }, [{ kind: 'show', bySamples }]];
   }
   const back: OverlayEffect = { kind: 'show', bySamples: 0 };
-  return [null, kind === 'up' && drag.bySamples ? [{ kind: 'put', bySamples: drag.bySamples }, back] : [back]];
+  return [
+    null,
+    kind === 'up' && drag.bySamples ? [{ kind: 'put', bySamples: drag.bySamples }, back] : [back],
+  ];
 }

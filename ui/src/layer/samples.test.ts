@@ -52,7 +52,10 @@ describe('sample files', () => {
   });
 
   it('are arranged as an SFZ beside them says, and what it names in vain is said', async () => {
-    const came = await takeSamples([file('kit.SFZ', '<region> sample=a.wav'), file('a.wav')], () => undefined);
+    const came = await takeSamples(
+      [file('kit.SFZ', '<region> sample=a.wav'), file('a.wav')],
+      () => undefined,
+    );
     expect(sent.upload).toEqual(['a.wav']);
     expect(sent.arranged[0]!.sfz).toMatchObject({ name: 'kit.SFZ', text: '<region> sample=a.wav' });
     expect(came).toEqual({ instruments: [{ name: 'from SFZ' }], said: ['one is not here'] });

@@ -21,7 +21,9 @@ export async function takeSamples(files: File[], onShare: (share: number) => voi
     for (let file = waiting.shift(); file; file = waiting.shift()) {
       try {
         arrived.push(
-          await upload<Schema['ArrivedSample']>('/api/samples/files', file, () => undefined, { name: pathOf(file) }),
+          await upload<Schema['ArrivedSample']>('/api/samples/files', file, () => undefined, {
+            name: pathOf(file),
+          }),
         );
       } catch (error) {
         said.push(error instanceof Error ? error.message : String(error));

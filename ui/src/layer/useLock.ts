@@ -17,7 +17,13 @@ export const useLock = (id: string, partId: string | null, layerId: string | nul
   });
 
 /** All hits of a part at their attack, and the layer over them. */
-export const useOverlay = (id: string, partId: string | null, layerId: string | null, revision: number, on: boolean) =>
+export const useOverlay = (
+  id: string,
+  partId: string | null,
+  layerId: string | null,
+  revision: number,
+  on: boolean,
+) =>
   useQuery({
     queryKey: ['overlay', id, partId, layerId, revision],
     queryFn: () =>

@@ -5,7 +5,10 @@ import { useWindow } from '../state/window';
 const CHUNK_S = 4;
 const KEPT = 8;
 
-/** What the meters show at the line, or null where it stands: the server reads them, chunk by chunk, along the time line. */
+/**
+ * What the meters show at the line, or null where it stands: the server reads them, chunk by chunk, along the
+ * time line.
+ */
 export function useMeters(id: string, revision: number, rateHz: number, lengthS: number): Reading | null {
   const playing = useWindow((state) => state.playing);
   const chunks = useRef(new Map<number, Schema['Meters'] | null>());
@@ -18,7 +21,10 @@ export function useMeters(id: string, revision: number, rateHz: number, lengthS:
       kept.set(number, null);
       while (kept.size > KEPT) kept.delete(kept.keys().next().value!);
       const start = Math.round(number * CHUNK_S * rateHz);
-      const frames = Math.min(Math.round(CHUNK_S * rateHz), Math.max(Math.round(lengthS * rateHz) - start, 1));
+      const frames = Math.min(
+        Math.round(CHUNK_S * rateHz),
+        Math.max(Math.round(lengthS * rateHz) - start, 1),
+      );
       take(
         client.GET('/api/sessions/{session_id}/meters', {
           params: { path: { session_id: id }, query: { start, frames } },

@@ -15,5 +15,6 @@ export const useSuits = (id: string, partId: string | null, revision: number, by
       ),
     enabled: by !== 'kit' && partId !== null,
     retry: false,
-    placeholderData: (old, query) => (query?.queryKey[2] === partId && query?.queryKey[4] === by ? old : undefined),
+    placeholderData: (old, query) =>
+      query?.queryKey[2] === partId && query?.queryKey[4] === by ? old : undefined,
   });

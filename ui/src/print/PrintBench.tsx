@@ -60,7 +60,13 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
       <section className="large printing">
         <h2>Take the whole session</h2>
         <div className="print-row whole">
-          <a className="print-act" href={midi()} download draggable onDragStart={dragsFile(`${document.name}.mid`)}>
+          <a
+            className="print-act"
+            href={midi()}
+            download
+            draggable
+            onDragStart={dragsFile(`${document.name}.mid`)}
+          >
             <strong>MIDI</strong>
             <span>
               {hits} notes, a track for each of {parts.length} {parts.length === 1 ? 'part' : 'parts'}
@@ -110,9 +116,8 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
         </p>
         <p className="about print-more">
           <Archive sessionId={doing.id} />
-          {
-            ': recordings, samples, marks and settings, for another machine or another year. Open it from the list of sessions.'
-          }
+          {': recordings, samples, marks and settings, for another machine or another year. ' +
+            'Open it from the list of sessions.'}
         </p>
         <h2>Or part by part</h2>
         <table className="print-table">
@@ -212,7 +217,12 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
             <option value="mono">mono</option>
           </Form.Select>
         </div>
-        <Form.Select size="sm" aria-label="Sample rate" value={rate} onChange={(event) => setRate(event.target.value)}>
+        <Form.Select
+          size="sm"
+          aria-label="Sample rate"
+          value={rate}
+          onChange={(event) => setRate(event.target.value)}
+        >
           <option value="">{document.rate_hz} Hz, the session’s own</option>
           {RATES.filter((one) => Number(one) !== document.rate_hz).map((one) => (
             <option key={one} value={one}>
@@ -227,8 +237,8 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           lengthS={lengthS}
         />
         <p className="about">
-          Every file starts where the session starts and is {clock(lengthS)} long: at zero beside the recording it is in
-          place, and a WAV says its time.
+          Every file starts where the session starts and is {clock(lengthS)} long: at zero beside the
+          recording it is in place, and a WAV says its time.
         </p>
         <div className="column-head spaced">
           <span>MIDI is written with</span>
@@ -247,8 +257,8 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
         </Form.Select>
         <p className="about">
           At {(document.tempo?.bpm ?? 120).toFixed(1)} bpm a note is at most{' '}
-          {(overview?.rounding_ms[perQuarter] ?? 0).toFixed(2)} ms from its stroke. Drag MIDI out of the page, or click
-          it.
+          {(overview?.rounding_ms[perQuarter] ?? 0).toFixed(2)} ms from its stroke. Drag MIDI out of the page,
+          or click it.
         </p>
       </aside>
     </>

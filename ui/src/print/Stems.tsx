@@ -29,7 +29,10 @@ const KEPT = 'nubrak-stems';
 
 function remembered(): Record<Kind, boolean> {
   try {
-    return { ...USUAL, ...(JSON.parse(localStorage.getItem(KEPT) ?? '{}') as Partial<Record<Kind, boolean>>) };
+    return {
+      ...USUAL,
+      ...(JSON.parse(localStorage.getItem(KEPT) ?? '{}') as Partial<Record<Kind, boolean>>),
+    };
   } catch {
     return USUAL;
   }
@@ -56,7 +59,8 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
     localStorage.setItem(KEPT, JSON.stringify(next));
   };
   const tell = (error: unknown) => notify(error instanceof Error ? error.message : String(error));
-  // What the prints would say is asked for while the choice is looked at, so that it is known before they are written.
+  // What the prints would say is asked for while the choice is looked at, so that it is known before they are
+  // written.
   const params = { path: { session_id: doing.id } };
   const { data: found, isFetching } = useQuery({
     queryKey: ['report', doing.id, revision, choice],
@@ -69,7 +73,9 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
     if (over.length && !sure) return setSure(true);
     setSure(false);
     try {
-      const begun = await take(client.POST('/api/sessions/{session_id}/print/jobs', { params, body: choice }));
+      const begun = await take(
+        client.POST('/api/sessions/{session_id}/print/jobs', { params, body: choice }),
+      );
       fetched((await followed(begun, setJob)).job_id);
     } catch (error) {
       tell(error);
@@ -115,8 +121,8 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
       {over.length > 0 && (
         <p className="about warn" role="status" data-testid="clips">
           {over.map((line) => line.name).join(', ')}: over full scale and would be cut off. Turned down by{' '}
-          {Math.max(...over.map((line) => line.down_db)).toFixed(1)} dB {over.length > 1 ? 'all fit' : 'it fits'}; as
-          float nothing is cut off.
+          {Math.max(...over.map((line) => line.down_db)).toFixed(1)} dB{' '}
+          {over.length > 1 ? 'all fit' : 'it fits'}; as float nothing is cut off.
         </p>
       )}
       {report && (
@@ -127,7 +133,9 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
                 <td>{line.name}</td>
                 <td className="number">{line.peak_db.toFixed(1).replace('-', '−')} dB</td>
                 <td className="number">
-                  {line.loudness_lkfs <= -120 ? 'silent' : `${line.loudness_lkfs.toFixed(1).replace('-', '−')} LUFS`}
+                  {line.loudness_lkfs <= -120
+                    ? 'silent'
+                    : `${line.loudness_lkfs.toFixed(1).replace('-', '−')} LUFS`}
                 </td>
               </tr>
             ))}

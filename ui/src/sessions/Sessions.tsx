@@ -100,7 +100,10 @@ export function Sessions() {
               </span>
               <span className="number">{clock(line.length_s, 1)}</span>
               <span className="quiet">
-                {new Date(line.touched).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })}
+                {new Date(line.touched).toLocaleString(undefined, {
+                  dateStyle: 'medium',
+                  timeStyle: 'short',
+                })}
               </span>
               {sure === line.id ? (
                 <span className="sure">
@@ -123,12 +126,14 @@ export function Sessions() {
         <div className={`drop-place tall ${over ? 'over' : ''}`}>
           <p>
             <strong>
-              {over ? 'Let go, and a new session begins.' : 'Drop drum recordings anywhere to begin a new session'}
+              {over
+                ? 'Let go, and a new session begins.'
+                : 'Drop drum recordings anywhere to begin a new session'}
             </strong>
           </p>
           <p className="quiet">
-            One file per microphone, a loop, claps or mouth percussion. WAV, AIFF, FLAC, OGG or MP3. Or a session
-            archive.
+            One file per microphone, a loop, claps or mouth percussion. WAV, AIFF, FLAC, OGG or MP3. Or a
+            session archive.
           </p>
         </div>
       </main>

@@ -7,7 +7,10 @@ import { useWindow } from '../state/window';
 
 const FIND_PORTS = 'find';
 
-/** Send the notes live, while the transport runs: to a MIDI port of this machine, or to the sound module that ships with Nubrak. */
+/**
+ * Send the notes live, while the transport runs: to a MIDI port of this machine, or to the sound module that
+ * ships with Nubrak.
+ */
 export function LiveOut({ id, revision }: { id: string; revision: number }) {
   const sendingTo = useWindow((state) => state.sendingTo);
   const set = useWindow((state) => state.set);
@@ -19,7 +22,8 @@ export function LiveOut({ id, revision }: { id: string; revision: number }) {
       if (wanted === FIND_PORTS) {
         const list = await ports();
         setFound(list);
-        if (!list.length) notify('There is no MIDI port on this machine. Plug a device in and look again.', true);
+        if (!list.length)
+          notify('There is no MIDI port on this machine. Plug a device in and look again.', true);
         return;
       }
       const output = !wanted
@@ -30,7 +34,8 @@ export function LiveOut({ id, revision }: { id: string; revision: number }) {
       live.use(output);
       set({ sendingTo: wanted || null });
     } catch (error) {
-      const own = error instanceof Error && !(error instanceof DOMException) && 'requestMIDIAccess' in navigator;
+      const own =
+        error instanceof Error && !(error instanceof DOMException) && 'requestMIDIAccess' in navigator;
       notify(own ? error.message : portProblem(error));
     }
   };

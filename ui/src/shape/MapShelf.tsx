@@ -66,7 +66,9 @@ export function MapShelf({ doing, document }: { doing: Doing; document: Document
               type="button"
               className="plain-act light"
               onClick={() =>
-                void changed(take(client.DELETE('/api/note-maps/{name}', { params: { path: { name: now.name! } } })))
+                void changed(
+                  take(client.DELETE('/api/note-maps/{name}', { params: { path: { name: now.name! } } })),
+                )
               }
             >
               forget

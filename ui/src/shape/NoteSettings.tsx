@@ -2,7 +2,15 @@ import { limitOf } from '../api/limit';
 import { useQuery } from '@tanstack/react-query';
 import { useRef } from 'react';
 import { Form } from 'react-bootstrap';
-import { client, Refusal, take, type Document, type Piece, type ProblemBody, type Schema } from '../api/client';
+import {
+  client,
+  Refusal,
+  take,
+  type Document,
+  type Piece,
+  type ProblemBody,
+  type Schema,
+} from '../api/client';
 import type { Doing } from '../api/session';
 import { Setting } from '../find/Setting';
 import { DragFile } from '../print/DragFile';
@@ -31,7 +39,10 @@ interface Props {
   onChanges: (found: Schema['ChangesFromMidi']) => void;
 }
 
-/** Which note: number, channel and length of the part, the session's note map, and MIDI on its way out and back. */
+/**
+ * Which note: number, channel and length of the part, the session's note map, and MIDI on its way out and
+ * back.
+ */
 export function NoteSettings(props: Props) {
   const { doing, document, partId, piece, name, shape, revision, done, onChanges } = props;
   const set = useWindow((state) => state.set);
@@ -76,7 +87,10 @@ export function NoteSettings(props: Props) {
   const mapped = (pieceId: string, note: number) => {
     const now = document.note_map ?? { name: 'General MIDI', notes: {} };
     const renamed = now.name === 'General MIDI' ? 'Own map' : now.name;
-    void doing.act({ kind: 'set_note_map', note_map: { name: renamed!, notes: { ...now.notes, [pieceId]: note } } });
+    void doing.act({
+      kind: 'set_note_map',
+      note_map: { name: renamed!, notes: { ...now.notes, [pieceId]: note } },
+    });
   };
   const mappedTo = table.data?.lines.find((line) => line.piece === piece.id);
   const inSession = new Set(Object.values(document.parts ?? {}).map((part) => part.piece));
@@ -91,7 +105,9 @@ export function NoteSettings(props: Props) {
           id="part-note"
           size="sm"
           value={shape.note ?? ''}
-          onChange={(event) => void done({ note: event.target.value === '' ? null : Number(event.target.value) })}
+          onChange={(event) =>
+            void done({ note: event.target.value === '' ? null : Number(event.target.value) })
+          }
         >
           <option value="">the map’s{mappedTo && `: ${noteName(mappedTo.note)}`}</option>
           {Array.from({ length: 128 }, (_, note) => (
@@ -224,7 +240,12 @@ export function NoteSettings(props: Props) {
         accept=".mid,.midi,.csv,.json,.jams"
         onFile={(file) => void doing.bring(/\.midi?$/i.test(file.name) ? 'midi/parts' : 'hits', file)}
       />
-      <FileInput innerRef={map} testId="note-map-file" accept=".csv,text/csv" onFile={(file) => void bringMap(file)} />
+      <FileInput
+        innerRef={map}
+        testId="note-map-file"
+        accept=".csv,text/csv"
+        onFile={(file) => void bringMap(file)}
+      />
     </>
   );
 }

@@ -17,7 +17,9 @@ interface Props {
   lengthS: number;
 }
 
-/** Every note as a line of a table: velocity and note can be typed, what was set by hand can be taken back. */
+/**
+ * Every note as a line of a table: velocity and note can be typed, what was set by hand can be taken back.
+ */
 export function NoteTable({ doing, partId, columns, lengthS }: Props) {
   const selectedS = useWindow((state) => state.selectedS);
   const chosenS = useWindow((state) => state.chosenS);
@@ -32,7 +34,9 @@ export function NoteTable({ doing, partId, columns, lengthS }: Props) {
   const chosen = useMemo(() => new Set(chosenS), [chosenS]);
   const at = useMemo(
     () =>
-      selectedS === null ? -1 : columns.time_s.findIndex((_, i) => Math.abs(placeOf(columns, i) - selectedS) < 1e-4),
+      selectedS === null
+        ? -1
+        : columns.time_s.findIndex((_, i) => Math.abs(placeOf(columns, i) - selectedS) < 1e-4),
     [columns, selectedS],
   );
   useEffect(() => {
@@ -94,14 +98,18 @@ export function NoteTable({ doing, partId, columns, lengthS }: Props) {
                   {columns.bar[i]} · {columns.beat[i]!.toFixed(2)}
                 </td>
                 <td>{clock(timeS, 4)}</td>
-                <td>{recorded ? `${columns.strength_db[i]!.toFixed(1).replace('-', '−')} dB` : 'not recorded'}</td>
+                <td>
+                  {recorded ? `${columns.strength_db[i]!.toFixed(1).replace('-', '−')} dB` : 'not recorded'}
+                </td>
                 <td>{columns.played[i]?.toFixed(0) ?? ''}</td>
                 <td>
                   <NumberCell
                     label={`Velocity of the note at ${clock(timeS, 3)}`}
                     value={columns.velocity[i]!}
                     least={1}
-                    onDone={(value) => void setNotes(doing, partId, columns, [i], () => ({ velocity: value }))}
+                    onDone={(value) =>
+                      void setNotes(doing, partId, columns, [i], () => ({ velocity: value }))
+                    }
                   />
                 </td>
                 <td>
@@ -118,7 +126,11 @@ export function NoteTable({ doing, partId, columns, lengthS }: Props) {
                   <span className="quiet">{noteName(columns.note[i]!).split(' · ')[1]}</span>
                 </td>
                 <td>
-                  {`${columns.late_ms[i]! >= 0 ? '+' : ''}${columns.late_ms[i]!.toFixed(1)}`.replace('-', '−')} ms
+                  {`${columns.late_ms[i]! >= 0 ? '+' : ''}${columns.late_ms[i]!.toFixed(1)}`.replace(
+                    '-',
+                    '−',
+                  )}{' '}
+                  ms
                 </td>
                 <td>{(columns.length_s[i]! * 1000).toFixed(0)} ms</td>
                 <td>
@@ -127,7 +139,11 @@ export function NoteTable({ doing, partId, columns, lengthS }: Props) {
                       type="button"
                       className="plain-act light"
                       onClick={() =>
-                        void setNotes(doing, partId, columns, [i], () => ({ velocity: null, note: null, note_s: null }))
+                        void setNotes(doing, partId, columns, [i], () => ({
+                          velocity: null,
+                          note: null,
+                          note_s: null,
+                        }))
                       }
                     >
                       by hand: take back
@@ -159,7 +175,8 @@ function NumberCell({
   const [typed, setTyped] = useState<string | null>(null);
   const take = () => {
     const number = Math.round(Number(typed));
-    if (typed?.trim() && Number.isFinite(number) && number !== value) onDone(Math.min(Math.max(number, least), 127));
+    if (typed?.trim() && Number.isFinite(number) && number !== value)
+      onDone(Math.min(Math.max(number, least), 127));
     setTyped(null);
   };
   return (
@@ -181,7 +198,10 @@ function NumberCell({
 
 export type ByHand = Omit<Schema['NoteByHand'], 'time_s'>;
 
-/** Set velocity, note or place of notes by hand: of recorded strokes as marks, of those beside them as they are. */
+/**
+ * Set velocity, note or place of notes by hand: of recorded strokes as marks, of those beside them as they
+ * are.
+ */
 export async function setNotes(
   doing: Doing,
   partId: string,
@@ -207,5 +227,6 @@ export async function setNotes(
     }
   }
   if (Object.keys(recorded).length) await doing.act({ kind: 'set_notes', part_id: partId, notes: recorded });
-  if (Object.keys(beside).length) await doing.act({ kind: 'set_pattern', part_id: partId, notes: beside, remove: [] });
+  if (Object.keys(beside).length)
+    await doing.act({ kind: 'set_pattern', part_id: partId, notes: beside, remove: [] });
 }

@@ -30,8 +30,20 @@ const SIDES: [Side, string][] = [
 const NUDGE_S = 0.001;
 const STILL_GOING_MS = 900;
 
-/** Shape: how hard, how tight, and which note. Three sides of the same notes, one key each; before and after on another. */
-export function ShapeBench({ doing, document, revision, overview, partId, part, piece, lengthS }: BenchProps) {
+/**
+ * Shape: how hard, how tight, and which note. Three sides of the same notes, one key each; before and after
+ * on another.
+ */
+export function ShapeBench({
+  doing,
+  document,
+  revision,
+  overview,
+  partId,
+  part,
+  piece,
+  lengthS,
+}: BenchProps) {
   const about = overview?.parts.find((one) => one.part_id === partId);
   const ready = (about?.progress ?? 0) >= 1;
   const before = useWindow((state) => state.before);
@@ -55,7 +67,13 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
   const selected = columns && selectedS !== null ? indexOf(selectedS) : -1;
   /** What is worked on: all that are chosen, else the one that is selected. */
   const indices = (): number[] =>
-    !columns ? [] : chosenS.length ? chosenS.map(indexOf).filter((i) => i >= 0) : selected >= 0 ? [selected] : [];
+    !columns
+      ? []
+      : chosenS.length
+        ? chosenS.map(indexOf).filter((i) => i >= 0)
+        : selected >= 0
+          ? [selected]
+          : [];
   const goTo = (index: number) => {
     if (!columns || columns.time_s[index] === undefined) return;
     const place = placeOf(columns, index);
@@ -84,7 +102,10 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
   const louder = (by: number, of = indices()) => {
     if (!columns || !partId) return;
     if (!of.length) {
-      notify('Step to a note first, or drag over some; then the arrow keys make them louder or softer.', true);
+      notify(
+        'Step to a note first, or drag over some; then the arrow keys make them louder or softer.',
+        true,
+      );
       return;
     }
     void setNotes(doing, partId, columns, of, (i) => ({
@@ -117,7 +138,12 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
       if (foundS === null || foundS === undefined) beside.push(columns.pattern_id[i]!);
       else marks[newId()] = { kind: 'drop', time_s: foundS };
     }
-    void doing.act({ kind: 'take_changes', marks: { [partId]: marks }, notes: {}, remove: { [partId]: beside } });
+    void doing.act({
+      kind: 'take_changes',
+      marks: { [partId]: marks },
+      notes: {},
+      remove: { [partId]: beside },
+    });
     set({ chosenS: [], selectedS: null });
   };
   const addStep = (kind: Step['kind'], more: object = {}) => {
@@ -145,7 +171,9 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
     if (!partId) return;
     const path = { session_id: doing.id, part_id: partId };
     try {
-      const found = await take(client.GET('/api/sessions/{session_id}/parts/{part_id}/same', { params: { path } }));
+      const found = await take(
+        client.GET('/api/sessions/{session_id}/parts/{part_id}/same', { params: { path } }),
+      );
       setSame({ partId, found });
     } catch (error) {
       notify(error instanceof Error ? error.message : String(error));
@@ -161,7 +189,8 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
     downFar: () => louder(-10),
     later: () => nudge(NUDGE_S),
     earlier: () => nudge(-NUDGE_S),
-    chooseAll: () => columns && set({ chosenS: columns.time_s.map((_, i) => placeOf(columns, i)), selectedS: null }),
+    chooseAll: () =>
+      columns && set({ chosenS: columns.time_s.map((_, i) => placeOf(columns, i)), selectedS: null }),
     view: () => setSide(sideAfter),
     before: () => set({ before: !useWindow.getState().before }),
     draw: () => setDrawing((now) => !now),
@@ -220,8 +249,8 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
               </>
             ) : chosenS.length ? (
               <>
-                <strong>{chosenS.length} chosen:</strong> arrows make them louder and softer; a step works on them
-                alone.
+                <strong>{chosenS.length} chosen:</strong> arrows make them louder and softer; a step works on
+                them alone.
               </>
             ) : columns && selected >= 0 ? (
               <Said columns={columns} index={selected} same={shownSame} />
@@ -248,7 +277,12 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
             <button type="button" className="plain-act" onClick={() => louder(-1)}>
               <KeyOf of="down" /> Level
             </button>
-            <button type="button" className="plain-act" aria-pressed={drawing} onClick={() => setDrawing(!drawing)}>
+            <button
+              type="button"
+              className="plain-act"
+              aria-pressed={drawing}
+              onClick={() => setDrawing(!drawing)}
+            >
               <KeyOf of="draw" /> Draw
             </button>
             <button type="button" className="plain-act" onClick={() => addStep('ghosts')}>
@@ -262,7 +296,11 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
             >
               <KeyOf of="repeat" /> Repeat
             </button>
-            <button type="button" className="plain-act" onClick={() => setTimes((now) => (now >= 16 ? 1 : now * 2))}>
+            <button
+              type="button"
+              className="plain-act"
+              onClick={() => setTimes((now) => (now >= 16 ? 1 : now * 2))}
+            >
               <KeyOf of="howOften" /> {times} ×
             </button>
             <button
@@ -273,7 +311,12 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
             >
               <KeyOf of="copyHere" /> Copy
             </button>
-            <button type="button" className="plain-act" onClick={remove} disabled={selected < 0 && !chosenS.length}>
+            <button
+              type="button"
+              className="plain-act"
+              onClick={remove}
+              disabled={selected < 0 && !chosenS.length}
+            >
               <KeyOf of="takeOut" /> Delete
             </button>
           </div>
@@ -349,8 +392,12 @@ export function ShapeBench({ doing, document, revision, overview, partId, part, 
 }
 
 const HINTS: Record<Side, string> = {
-  hard: 'Drag a note up or down, drag over notes to choose them, bend the curve. Velocities set by hand win over every step.',
-  when: 'Each column is a step of the bar, its strokes from the first bar to the last. Above the line is early, below is late.',
+  hard:
+    'Drag a note up or down, drag over notes to choose them, bend the curve. Velocities set ' +
+    'by hand win over every step.',
+  when:
+    'Each column is a step of the bar, its strokes from the first bar to the last. Above ' +
+    'the line is early, below is late.',
   which: 'Type a velocity or a note number into the table. What is set by hand outlives every setting.',
 };
 
@@ -360,7 +407,8 @@ function Said({ columns, index, same }: { columns: Columns; index: number; same:
   const strength = columns.strength_db[index];
   const late = columns.late_ms[index]!;
   const place = `bar ${columns.bar[index]} · beat ${columns.beat[index]!.toFixed(2)}`;
-  const off = Math.abs(late) < 0.05 ? 'on its step' : `${Math.abs(late).toFixed(1)} ms ${late > 0 ? 'late' : 'early'}`;
+  const off =
+    Math.abs(late) < 0.05 ? 'on its step' : `${Math.abs(late).toFixed(1)} ms ${late > 0 ? 'late' : 'early'}`;
   return (
     <>
       <strong>{clock(columns.time_s[index]!, 3)}</strong> {place}: velocity {columns.velocity[index]}

@@ -78,7 +78,9 @@ export function StepList({ columns, steps, move, done, onDraw }: Props) {
                   <span className="number">{summary(step)}</span>
                 </button>
               </div>
-              <span className="about">{scopeSaid({ scope: step.scope, touched: columns.touched[index] })}</span>
+              <span className="about">
+                {scopeSaid({ scope: step.scope, touched: columns.touched[index] })}
+              </span>
               {open === index && (
                 <div className="step-body">
                   {settings.map(({ field, follows, about, ...rest }) => {
@@ -93,7 +95,9 @@ export function StepList({ columns, steps, move, done, onDraw }: Props) {
                         value={missing ? 64 : value}
                         following={!follows || missing}
                         off={missing}
-                        onFollow={follows ? () => void done({ steps: changed(index, { [field]: null }) }) : undefined}
+                        onFollow={
+                          follows ? () => void done({ steps: changed(index, { [field]: null }) }) : undefined
+                        }
                         onMove={(next) => move({ steps: changed(index, { [field]: next }) })}
                         onDone={(next) => void done({ steps: changed(index, { [field]: next }) })}
                       />
@@ -105,7 +109,9 @@ export function StepList({ columns, steps, move, done, onDraw }: Props) {
                       aria-label="Which places in the bar"
                       value={step.scope?.places ?? 'all'}
                       onChange={(event) =>
-                        void done({ steps: changed(index, { scope: { ...step.scope, places: event.target.value } }) })
+                        void done({
+                          steps: changed(index, { scope: { ...step.scope, places: event.target.value } }),
+                        })
                       }
                     >
                       <option value="all">all places in the bar</option>
@@ -114,7 +120,12 @@ export function StepList({ columns, steps, move, done, onDraw }: Props) {
                     </Form.Select>
                   )}
                   <p className="step-acts">
-                    <button type="button" className="plain-act light" disabled={!index} onClick={() => swap(index, -1)}>
+                    <button
+                      type="button"
+                      className="plain-act light"
+                      disabled={!index}
+                      onClick={() => swap(index, -1)}
+                    >
                       earlier
                     </button>
                     <button

@@ -41,7 +41,10 @@ export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
   const [low, high] = useMemo(() => {
     const soft = strengths[Math.floor(strengths.length * 0.01)] ?? -50;
     const hard = strengths[strengths.length - 1] ?? 0;
-    return [Math.max(Math.floor((soft - 6) / 6) * 6, -96), Math.min(Math.ceil((hard + 3) / 6) * 6, 6)] as const;
+    return [
+      Math.max(Math.floor((soft - 6) / 6) * 6, -96),
+      Math.min(Math.ceil((hard + 3) / 6) * 6, 6),
+    ] as const;
   }, [strengths]);
   const place = useCallback(
     (width: number, height: number): CurvePlaces => {
@@ -77,7 +80,8 @@ export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
       // where the strokes lie: one short upright each, so that many make a dark place
       context.fillStyle = look.ink;
       context.globalAlpha = Math.max(0.12, Math.min(0.6, 12 / Math.max(strengths.length, 1)));
-      for (const level of strengths) if (level >= low) context.fillRect(x(level) - 0.75, height - BOTTOM + 3, 1.5, 12);
+      for (const level of strengths)
+        if (level >= low) context.fillRect(x(level) - 0.75, height - BOTTOM + 3, 1.5, 12);
       context.globalAlpha = 1;
       context.strokeStyle = look.ink;
       context.lineWidth = 1.8;
@@ -134,7 +138,8 @@ export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
     const left = without(points, now);
     const ways: Record<string, () => void> = {
       ArrowLeft: () => (event.altKey ? put({ strength_db: -step }) : setAt(Math.max(now - 1, 0))),
-      ArrowRight: () => (event.altKey ? put({ strength_db: step }) : setAt(Math.min(now + 1, points.length - 1))),
+      ArrowRight: () =>
+        event.altKey ? put({ strength_db: step }) : setAt(Math.min(now + 1, points.length - 1)),
       ArrowUp: () => put({ velocity: step }),
       ArrowDown: () => put({ velocity: -step }),
       Delete: () => left && void done({ curve: left }),

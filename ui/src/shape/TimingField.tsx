@@ -20,8 +20,9 @@ interface Props {
 }
 
 /**
- * When: the bars laid over each other. Each step of the bar has a column in which its strokes stand one after the other, bar by bar,
- * as far above or below the line as they came early or late; so the feel shows, and also how it drifts. Under it, how hard.
+ * When: the bars laid over each other. Each step of the bar has a column in which its strokes stand one after
+ * the other, bar by bar, as far above or below the line as they came early or late; so the feel shows, and
+ * also how it drifts. Under it, how hard.
  */
 export function TimingField({ piece, columns, onSelect }: Props) {
   const night = useWindow((state) => state.night);
@@ -51,7 +52,8 @@ export function TimingField({ piece, columns, onSelect }: Props) {
           return LEFT + (columns.step[index]! + 0.12 + 0.76 * share) * column;
         },
         // What comes later stands further down the page.
-        y: (lateMs: number) => TOP + tall * (0.5 + (0.5 * Math.min(Math.max(lateMs, -rangeMs), rangeMs)) / rangeMs),
+        y: (lateMs: number) =>
+          TOP + tall * (0.5 + (0.5 * Math.min(Math.max(lateMs, -rangeMs), rangeMs)) / rangeMs),
       };
     },
     [columns, rangeMs, firstBar, lastBar],
@@ -105,7 +107,14 @@ export function TimingField({ piece, columns, onSelect }: Props) {
         const outside = Math.abs(columns.late_ms[i]!) > rangeMs;
         context.fillStyle = context.strokeStyle = colour;
         context.globalAlpha = 0.3 + 0.7 * (columns.velocity[i]! / 127);
-        noteHead(context, piece.head, x(i), y(columns.late_ms[i]!), headSize(columns.velocity[i]!, 2, 5), !outside);
+        noteHead(
+          context,
+          piece.head,
+          x(i),
+          y(columns.late_ms[i]!),
+          headSize(columns.velocity[i]!, 2, 5),
+          !outside,
+        );
         context.globalAlpha = 1;
         const name = placeOf(columns, i);
         if (name === selectedS || chosen.has(name)) {
@@ -134,7 +143,10 @@ export function TimingField({ piece, columns, onSelect }: Props) {
     const { x, y } = place(bounds.width, bounds.height);
     let [nearest, found] = [12, -1];
     for (let i = 0; i < columns.time_s.length; i++) {
-      const away = Math.hypot(x(i) - event.clientX + bounds.left, y(columns.late_ms[i]!) - event.clientY + bounds.top);
+      const away = Math.hypot(
+        x(i) - event.clientX + bounds.left,
+        y(columns.late_ms[i]!) - event.clientY + bounds.top,
+      );
       if (away < nearest) [nearest, found] = [away, i];
     }
     if (found >= 0) onSelect(placeOf(columns, found));

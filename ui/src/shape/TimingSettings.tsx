@@ -35,12 +35,25 @@ interface Props {
 function Slide({
   onSet,
   ...rest
-}: Omit<ComponentProps<typeof Setting>, 'onMove' | 'onDone'> & { onSet: (value: number, ended: boolean) => void }) {
+}: Omit<ComponentProps<typeof Setting>, 'onMove' | 'onDone'> & {
+  onSet: (value: number, ended: boolean) => void;
+}) {
   return <Setting {...rest} onMove={(value) => onSet(value, false)} onDone={(value) => onSet(value, true)} />;
 }
 
 /** When: how far strokes are drawn to a grid or a feel, and all of them moved. */
-export function TimingSettings({ doing, document, partId, name, columns, timing, grid, onGrid, move, done }: Props) {
+export function TimingSettings({
+  doing,
+  document,
+  partId,
+  name,
+  columns,
+  timing,
+  grid,
+  onGrid,
+  move,
+  done,
+}: Props) {
   const [called, setCalled] = useState('');
   const [samples, setSamples] = useState(false);
   const perMs = (document.rate_hz ?? 44100) / 1000;
@@ -146,7 +159,9 @@ export function TimingSettings({ doing, document, partId, name, columns, timing,
       <Slide
         name="Shift"
         value={(timing.shift_ms ?? 0) * (samples ? perMs : 1)}
-        limit={samples ? scaled(limitOf('Timing', 'shift_ms'), perMs, 'samples', 1) : limitOf('Timing', 'shift_ms')}
+        limit={
+          samples ? scaled(limitOf('Timing', 'shift_ms'), perMs, 'samples', 1) : limitOf('Timing', 'shift_ms')
+        }
         about="the whole part earlier or later"
         onSet={(value, ended) => set({ shift_ms: samples ? value / perMs : value }, ended)}
       />
@@ -202,7 +217,9 @@ export function TimingSettings({ doing, document, partId, name, columns, timing,
           })}
         </ul>
       ) : (
-        <p className="about">Keep how early, late and strong this part is per step, then lay it on another part.</p>
+        <p className="about">
+          Keep how early, late and strong this part is per step, then lay it on another part.
+        </p>
       )}
       {use && use.on !== false && (
         <div className="step-body">

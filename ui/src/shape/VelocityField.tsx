@@ -53,8 +53,21 @@ const fieldBox = (width: number, height: number): Box => {
   return { ...wave, top, height: height - top - 14 };
 };
 
-/** How hard: every note at its velocity under its stroke. Where a step changed it, the played velocity stands as a short rule. */
-export function VelocityField({ document, part, piece, lengthS, columns, same, drawing, onDrawn, onVelocity }: Props) {
+/**
+ * How hard: every note at its velocity under its stroke. Where a step changed it, the played velocity stands
+ * as a short rule.
+ */
+export function VelocityField({
+  document,
+  part,
+  piece,
+  lengthS,
+  columns,
+  same,
+  drawing,
+  onDrawn,
+  onVelocity,
+}: Props) {
   const night = useWindow((state) => state.night);
   const view = useWindow((state) => state.view);
   const grid = useWindow((state) => state.grid);
@@ -85,7 +98,13 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
       drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
       sources.forEach((source, index) => {
         const share = wave.height / sources.length;
-        drawWaveform(context, source, view, { ...wave, top: wave.top + index * share, height: share }, look.soft);
+        drawWaveform(
+          context,
+          source,
+          view,
+          { ...wave, top: wave.top + index * share, height: share },
+          look.soft,
+        );
       });
       if (!sources.length) {
         context.fillStyle = look.quiet;
@@ -174,11 +193,18 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
         context.stroke();
         context.setLineDash([]);
         context.fillStyle = look.ink;
-        context.fillText('100 %: as it is. Drag a line; with Shift, a straight one.', field.left + 6, percent(100) - 9);
+        context.fillText(
+          '100 %: as it is. Drag a line; with Shift, a straight one.',
+          field.left + 6,
+          percent(100) - 9,
+        );
         context.lineWidth = 2;
         context.beginPath();
         line.forEach((point, index) =>
-          context[index ? 'lineTo' : 'moveTo'](x(point.time_s), percent(Math.min(point.percent, MOST_PERCENT))),
+          context[index ? 'lineTo' : 'moveTo'](
+            x(point.time_s),
+            percent(Math.min(point.percent, MOST_PERCENT)),
+          ),
         );
         context.stroke();
       }
@@ -240,7 +266,11 @@ export function VelocityField({ document, part, piece, lengthS, columns, same, d
     const notes = columns && { timeS: columns.time_s, placeS: columns.struck_s, velocity: columns.velocity };
     const field = fieldBox(width, height);
     const scene: NoteScene = { field, view, lengthS, notes, drawing, loop, looping, chosenS };
-    const [next, effects] = stepNotes(gesture, { kind, at: notePointAt(scene, x, y), straight: shift }, scene);
+    const [next, effects] = stepNotes(
+      gesture,
+      { kind, at: notePointAt(scene, x, y), straight: shift },
+      scene,
+    );
     doAll(effects);
     return next;
   });

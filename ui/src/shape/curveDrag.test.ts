@@ -1,6 +1,13 @@
 import { describe, expect, it } from 'vitest';
 import { handOf } from '../stage/hand.fixture';
-import { dragCurve, without, withPoint, type CurveDrag, type CurveEffect, type CurvePlaces } from './curveDrag';
+import {
+  dragCurve,
+  without,
+  withPoint,
+  type CurveDrag,
+  type CurveEffect,
+  type CurvePlaces,
+} from './curveDrag';
 
 // Ten pixels are a decibel, five a step of velocity: −60 dBFS at the left, velocity 127 at the top.
 const places: CurvePlaces = {
@@ -34,7 +41,10 @@ describe('the strength curve', () => {
   it('does not let a point pass its neighbours or leave what a velocity can be', () => {
     const { last } = of().drags([-30, 60], [[5, 160]]);
     expect(last).toMatchObject({ points: [{}, { strength_db: -10, velocity: 127 }, {}] });
-    expect(withPoint(points, 0, { strength_db: -500, velocity: -3 })[0]).toEqual({ strength_db: -120, velocity: 0 });
+    expect(withPoint(points, 0, { strength_db: -500, velocity: -3 })[0]).toEqual({
+      strength_db: -120,
+      velocity: 0,
+    });
     expect(withPoint(points, 2, { strength_db: 500, velocity: 64 })[2]!.strength_db).toBe(12);
   });
 
@@ -42,12 +52,18 @@ describe('the strength curve', () => {
     const { effects } = of().drags([-20, 90]);
     expect(effects).toEqual([
       { kind: 'choose', point: 2 },
-      { kind: 'curve', points: [...points.slice(0, 2), { strength_db: -20, velocity: 90 }, points[2]], ended: true },
+      {
+        kind: 'curve',
+        points: [...points.slice(0, 2), { strength_db: -20, velocity: 90 }, points[2]],
+        ended: true,
+      },
     ]);
   });
 
   it('takes a point away with Alt, as long as two are left', () => {
-    expect(of(true).drags([-30, 60]).effects).toEqual([{ kind: 'curve', points: [points[0], points[2]], ended: true }]);
+    expect(of(true).drags([-30, 60]).effects).toEqual([
+      { kind: 'curve', points: [points[0], points[2]], ended: true },
+    ]);
     const two = points.slice(0, 2);
     expect(of(true, two).drags([-30, 60]).effects).toEqual([]);
     expect(without(two, 0)).toBeNull();

@@ -33,7 +33,9 @@ export interface CurveEvent {
 export type CurveEffect =
   { kind: 'choose'; point: number } | { kind: 'curve'; points: Point[]; ended: boolean } | { kind: 'forget' };
 
-/** One step of what the pointer does on the curve: a click sets a point, a drag moves one, with Alt it goes. */
+/**
+ * One step of what the pointer does on the curve: a click sets a point, a drag moves one, with Alt it goes.
+ */
 export function dragCurve(
   drag: CurveDrag | null,
   event: CurveEvent,
@@ -77,7 +79,10 @@ export function dragCurve(
   }
 }
 
-/** One point put elsewhere; it stays between its neighbours, so that no louder stroke becomes softer by order alone. */
+/**
+ * One point put elsewhere; it stays between its neighbours, so that no louder stroke becomes softer by order
+ * alone.
+ */
 export function withPoint(points: Point[], index: number, point: Point): Point[] {
   const least = points[index - 1]?.strength_db ?? STRENGTH.least!;
   const most = points[index + 1]?.strength_db ?? STRENGTH.most!;

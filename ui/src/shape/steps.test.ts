@@ -17,7 +17,8 @@ describe('the steps', () => {
 
   it('ask for nothing that no model has', () => {
     const fields = Object.values(LIMITS).flatMap((model) => Object.keys(model));
-    for (const { settings } of Object.values(STEPS)) for (const { field } of settings) expect(fields).toContain(field);
+    for (const { settings } of Object.values(STEPS))
+      for (const { field } of settings) expect(fields).toContain(field);
   });
 
   it('begin switched on, over what they are given, and leave the rest to the server', () => {

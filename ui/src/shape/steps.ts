@@ -94,4 +94,5 @@ export const STEPS: Record<Step['kind'], StepWords> = {
 };
 
 /** A new step of a kind, as the server fills it. */
-export const newStep = (kind: Step['kind'], scope: Step['scope']): Step => ({ kind, on: true, scope }) as Step;
+export const newStep = (kind: Step['kind'], scope: Step['scope']): Step =>
+  ({ kind, on: true, scope }) as Step;

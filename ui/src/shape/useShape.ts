@@ -28,7 +28,10 @@ interface Draft {
   until: number | null;
 }
 
-/** A part's notes, and its shape settings while they are moved: every move is answered at once, letting go makes an edit. */
+/**
+ * A part's notes, and its shape settings while they are moved: every move is answered at once, letting go
+ * makes an edit.
+ */
 export function useShape(
   doing: Doing,
   partId: string | null,
@@ -55,7 +58,12 @@ export function useShape(
     (changes: Changes) => {
       if (!partId || !kept) return;
       const shape = { ...kept, ...changes } as ShapeSettings;
-      setDraft((now) => ({ partId, shape, columns: now?.partId === partId ? now.columns : null, until: null }));
+      setDraft((now) => ({
+        partId,
+        shape,
+        columns: now?.partId === partId ? now.columns : null,
+        until: null,
+      }));
       void ask({ of: partId, shape });
     },
     [ask, partId, kept],

@@ -98,7 +98,12 @@ function Hear({ layering, backed }: { layering: boolean; backed: boolean }) {
       </button>
       {layering && (
         <>
-          <button type="button" className="plain-act" aria-pressed={matched} onClick={() => set({ matched: !matched })}>
+          <button
+            type="button"
+            className="plain-act"
+            aria-pressed={matched}
+            onClick={() => set({ matched: !matched })}
+          >
             <KeyOf of="oneLoudness" /> {matched ? 'at one loudness' : 'loud as they are'}
           </button>
           {backed && (

@@ -42,7 +42,10 @@ export function Shell() {
   const set = useWindow((state) => state.set);
   const document = session.data?.document;
   const parts = useMemo(() => (document ? orderedParts(document) : []), [document]);
-  const pieces = useMemo(() => new Map(library.data?.pieces.map((piece) => [piece.id, piece])), [library.data]);
+  const pieces = useMemo(
+    () => new Map(library.data?.pieces.map((piece) => [piece.id, piece])),
+    [library.data],
+  );
   const lengthS = session.data?.length_s ?? 0;
 
   const opened = useRef('');
@@ -104,7 +107,8 @@ export function Shell() {
       });
     },
     toStart: () => set({ playheadS: 0, view: fitView({ ...useWindow.getState().view, startS: 0 }, lengthS) }),
-    toEnd: () => set({ playheadS: lengthS, view: fitView({ ...useWindow.getState().view, startS: lengthS }, lengthS) }),
+    toEnd: () =>
+      set({ playheadS: lengthS, view: fitView({ ...useWindow.getState().view, startS: lengthS }, lengthS) }),
     closer: () => zoom(0.6),
     farther: () => zoom(1 / 0.6),
     whole: () => set({ view: fitView({ startS: 0, spanS: lengthS }, lengthS) }),
@@ -209,7 +213,9 @@ export function Shell() {
       <Transport
         document={document}
         sums={sumsOf(overview.data?.parts.find((one) => one.part_id === partId))}
-        partName={part && overview.data ? (overview.data.parts.find((one) => one.part_id === partId)?.name ?? '') : ''}
+        partName={
+          part && overview.data ? (overview.data.parts.find((one) => one.part_id === partId)?.name ?? '') : ''
+        }
         toggle={toggle}
       />
       <KeySheet />

@@ -38,7 +38,9 @@ export function Transport({
     <footer>
       <Place document={document} />
       <span className="number" data-testid="tempo-said">
-        {tempo ? `${tempo.bpm.toFixed(1)} bpm${tempo.known === 'told' ? ', told by the hits' : ''}` : 'no tempo yet'}
+        {tempo
+          ? `${tempo.bpm.toFixed(1)} bpm${tempo.known === 'told' ? ', told by the hits' : ''}`
+          : 'no tempo yet'}
       </span>
       <button type="button" className="plain-act" onClick={toggle} aria-pressed={playing}>
         <KeyOf of="play" /> {playing ? 'Stop' : 'Play'}

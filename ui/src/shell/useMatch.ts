@@ -4,7 +4,10 @@ import { client, take, type Schema } from '../api/client';
 import type { Heard, Match } from '../sound/player';
 import { useWindow } from '../state/window';
 
-/** How loud what is heard is, over the loop or the whole session; asked for while it is to be heard at one loudness. */
+/**
+ * How loud what is heard is, over the loop or the whole session; asked for while it is to be heard at one
+ * loudness.
+ */
 export function useLoudness(id: string, heard: Heard, revision: number | undefined, loop: Loop) {
   const matched = useWindow((state) => state.matched);
   const { rateHz, lengthS, partId, drumsOnly } = heard;
@@ -36,7 +39,8 @@ export function useMatch(id: string, heard: Heard, revision: number | undefined,
   const matched = useWindow((state) => state.matched);
   const { data } = useLoudness(id, heard, revision, loop);
   return useMemo(
-    () => (matched && data ? { recording: data.recording_db, layers: data.layers_db, both: data.both_db } : null),
+    () =>
+      matched && data ? { recording: data.recording_db, layers: data.layers_db, both: data.both_db } : null,
     [matched, data],
   );
 }

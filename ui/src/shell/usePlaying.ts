@@ -6,7 +6,12 @@ import { fitView } from '../state/view';
 import { useMatch } from './useMatch';
 
 /** Tie the player to the window: what is heard follows the switches, the line follows the sound. */
-export function usePlaying(id: string, document: Document | undefined, revision: number | undefined, lengthS: number) {
+export function usePlaying(
+  id: string,
+  document: Document | undefined,
+  revision: number | undefined,
+  lengthS: number,
+) {
   const hearing = useWindow((state) => state.hearing);
   const alone = useWindow((state) => state.alone);
   const partId = useWindow((state) => state.partId);
@@ -38,7 +43,21 @@ export function usePlaying(id: string, document: Document | undefined, revision:
       back,
       tried,
     };
-  }, [id, rateHz, lengthS, alone, partId, listenPart, ticking, throughDetector, moved, before, drumsOnly, back, tried]);
+  }, [
+    id,
+    rateHz,
+    lengthS,
+    alone,
+    partId,
+    listenPart,
+    ticking,
+    throughDetector,
+    moved,
+    before,
+    drumsOnly,
+    back,
+    tried,
+  ]);
   const match = useMatch(id, heard, revision, looping ? loop : null);
 
   const toggle = useCallback(() => {
@@ -77,7 +96,8 @@ export function usePlaying(id: string, document: Document | undefined, revision:
   useEffect(() => player.hear(hearing, match), [hearing, match]);
   useEffect(() => player.setLoop(looping ? loop : null), [loop, looping]);
   useEffect(() => {
-    // A sound that is stepped to, or the change held back, is wanted at once; a new revision may take its time to come.
+    // A sound that is stepped to, or the change held back, is wanted at once; a new revision may take its
+    // time to come.
     if (player.playing) player.refresh(heard, tried || back ? AT_ONCE_S : undefined);
   }, [heard, revision, tried, back]);
 

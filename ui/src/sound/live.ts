@@ -24,11 +24,20 @@ export const MODULE_ID = 'module';
 /** Why the browser's MIDI ports cannot be used, in a sentence a person can act on. */
 export function portProblem(error: unknown): string {
   if (!('requestMIDIAccess' in navigator))
-    return 'This browser has no MIDI ports. The session is unchanged. Use the sound module that ships with Nubrak, or a browser with Web MIDI.';
+    return (
+      'This browser has no MIDI ports. The session is unchanged. Use the sound module that ' +
+      'ships with Nubrak, or a browser with Web MIDI.'
+    );
   const name = error instanceof DOMException ? error.name : '';
   if (name === 'NotAllowedError' || name === 'SecurityError')
-    return 'The browser was not allowed to use MIDI ports. The session is unchanged. Allow MIDI for this page in the browser’s site settings, then choose the port again.';
-  return 'The MIDI ports could not be opened. The session is unchanged. Check that the device is plugged in and no other program holds it, then choose again.';
+    return (
+      'The browser was not allowed to use MIDI ports. The session is unchanged. Allow MIDI ' +
+      'for this page in the browser’s site settings, then choose the port again.'
+    );
+  return (
+    'The MIDI ports could not be opened. The session is unchanged. Check that the device ' +
+    'is plugged in and no other program holds it, then choose again.'
+  );
 }
 
 /** The MIDI outputs of this machine; asks the person's permission. */
@@ -40,7 +49,8 @@ export async function ports(): Promise<{ id: string; name: string }[]> {
 export async function openPort(id: string): Promise<Output> {
   const access = await navigator.requestMIDIAccess();
   const port = access.outputs.get(id);
-  if (!port) throw new Error('This MIDI port is gone. The session is unchanged. Plug it in and choose it again.');
+  if (!port)
+    throw new Error('This MIDI port is gone. The session is unchanged. Plug it in and choose it again.');
   await port.open();
   return {
     id,
@@ -77,11 +87,13 @@ export function openModule(onProblem: (text: string) => void): Promise<Output> {
     socket.onerror = () =>
       reject(
         new Error(
-          'The sound module does not answer. The session is unchanged. Start Nubrak again and choose it once more.',
+          'The sound module does not answer. The session is unchanged. Start Nubrak again and ' +
+            'choose it once more.',
         ),
       );
     socket.onclose = () => {
-      if (!meant) onProblem('The sound module was disconnected. The session is unchanged. Choose it again to go on.');
+      if (!meant)
+        onProblem('The sound module was disconnected. The session is unchanged. Choose it again to go on.');
     };
     socket.onmessage = (event: MessageEvent<ArrayBuffer>) => {
       const dueMs = due.shift() ?? performance.now();
@@ -144,7 +156,8 @@ export class LiveSender {
       return;
     }
     const { time_s } = this.notes;
-    // A page that was held up catches up: what became due meanwhile is sent late rather than never. A jump skips it.
+    // A page that was held up catches up: what became due meanwhile is sent late rather than never. A jump
+    // skips it.
     if (this.wasS === null || nowS < this.wasS - 0.001 || nowS > this.wasS + passedS + JUMPED_S) {
       if (this.wasS !== null) this.silence();
       this.cursor = time_s.findIndex((timeS) => timeS >= nowS - 0.002);

@@ -39,8 +39,8 @@ export const AT_ONCE_S = 0.06;
 const FADE_S = 0.004;
 
 /**
- * Plays recording and layers as two streams of windows from the server that start on the same sample, so that switching
- * between them is a matter of two gains. Only a few seconds are ever held.
+ * Plays recording and layers as two streams of windows from the server that start on the same sample, so that
+ * switching between them is a matter of two gains. Only a few seconds are ever held.
  */
 export class Player {
   private context: AudioContext | null = null;
@@ -79,7 +79,8 @@ export class Player {
     const context = this.prepare(heard.rateHz);
     const resumed = context.state === 'running' ? Promise.resolve() : context.resume();
     try {
-      const prepared = this.prepared?.of === JSON.stringify([heard, fromS, this.loop]) ? this.prepared.window : null;
+      const prepared =
+        this.prepared?.of === JSON.stringify([heard, fromS, this.loop]) ? this.prepared.window : null;
       const [first] = await Promise.all([prepared ?? this.fetchWindow(fromS, FIRST_S), resumed]);
       if (run !== this.run) return;
       await this.stream(run, fromS, context.currentTime + LEAD_S, first);
@@ -193,7 +194,8 @@ export class Player {
         at += lengthS;
         position += lengthS;
       }
-      if (this.loop && position >= this.loop.endS - 1e-6 && fromS < this.loop.endS) position = this.loop.startS;
+      if (this.loop && position >= this.loop.endS - 1e-6 && fromS < this.loop.endS)
+        position = this.loop.startS;
       else if (position >= this.heard.lengthS - 1e-6 || lengthS === 0) {
         const left = at - this.context.currentTime;
         await new Promise((done) => setTimeout(done, Math.max(left, 0) * 1000));

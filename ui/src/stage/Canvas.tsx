@@ -12,8 +12,8 @@ interface Props {
 }
 
 /**
- * A canvas that fills its box at the screen's own resolution and is drawn at most once a frame: when `draw` changes, when
- * its box changes, or when `on` says so.
+ * A canvas that fills its box at the screen's own resolution and is drawn at most once a frame: when `draw`
+ * changes, when its box changes, or when `on` says so.
  */
 export function Canvas({ draw, on, label, className }: Props) {
   const ref = useRef<HTMLCanvasElement | null>(null);

@@ -49,11 +49,16 @@ export function Lane({ source, lengthS, ink, edgesS, onPut }: Props) {
   );
   const handlers = useGesture<ClipDrag | null>(null, (drag, { kind, x, width, alt }) => {
     if (!onPut) return null;
-    const [next, effects] = dragClip(drag, { kind, x, free: alt }, { width, lengthS, clips: source.clips, edgesS });
+    const [next, effects] = dragClip(
+      drag,
+      { kind, x, free: alt },
+      { width, lengthS, clips: source.clips, edgesS },
+    );
     for (const effect of effects) {
       if (effect.kind === 'back') setShown(null);
       else setShown({ of: source, index: effect.index, startS: effect.startS });
-      if (effect.kind === 'put') void onPut(effect.index, effect.startS).then((kept) => kept || setShown(null));
+      if (effect.kind === 'put')
+        void onPut(effect.index, effect.startS).then((kept) => kept || setShown(null));
     }
     return next;
   });

@@ -62,7 +62,13 @@ export function Staff({ document, overview, pieces }: Props) {
         for (let i = 0; i < part.time_s.length; i++) {
           const velocity = part.velocity[i]!;
           context.globalAlpha = 0.35 + 0.65 * (velocity / 127);
-          noteHead(context, piece.head, timeToX(part.time_s[i]!, whole, LEFT, box), y, headSize(velocity, 1.2, 4.2));
+          noteHead(
+            context,
+            piece.head,
+            timeToX(part.time_s[i]!, whole, LEFT, box),
+            y,
+            headSize(velocity, 1.2, 4.2),
+          );
         }
         context.globalAlpha = 1;
       }
@@ -128,7 +134,12 @@ export function Staff({ document, overview, pieces }: Props) {
       context.lineWidth = 1.5;
       context.strokeRect(from, 17, span, height - 22);
       context.fillStyle = look.ink;
-      context.fillRect(timeToX(useWindow.getState().playheadS, whole, LEFT, box) - 0.75, 17, 1.5, height - 22);
+      context.fillRect(
+        timeToX(useWindow.getState().playheadS, whole, LEFT, box) - 0.75,
+        17,
+        1.5,
+        height - 22,
+      );
     },
     [night, view, whole, lengthS, overview?.length_s],
   );

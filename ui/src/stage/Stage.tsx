@@ -20,7 +20,9 @@ const NO_POINTS: CurvePoint[] = [];
 
 /** Ask for drawing anew when the play line or the pointer moves. */
 export const onHeads = (redraw: () => void) =>
-  useWindow.subscribe((now, old) => (now.playheadS !== old.playheadS || now.pointerS !== old.pointerS) && redraw());
+  useWindow.subscribe(
+    (now, old) => (now.playheadS !== old.playheadS || now.pointerS !== old.pointerS) && redraw(),
+  );
 
 interface Props {
   document: Document;
@@ -45,7 +47,9 @@ interface Props {
   onPoint?: (row: number | null, x: number, y: number) => void;
 }
 
-/** One part large: its waveform, and on the same time axis the hit field or the notes; beside them the ladder. */
+/**
+ * One part large: its waveform, and on the same time axis the hit field or the notes; beside them the ladder.
+ */
 export function Stage({
   document,
   part,
@@ -80,7 +84,8 @@ export function Stage({
     [part, document],
   );
 
-  // The ground: loop, grid and waveform. It stands still while a threshold moves, and is not drawn again then.
+  // The ground: loop, grid and waveform. It stands still while a threshold moves, and is not drawn again
+  // then.
   const tempo = grid ? knownTempo(document) : null;
   const drawGround = useCallback<Draw>(
     (context, width, height) => {
@@ -91,7 +96,13 @@ export function Stage({
       drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
       sources.forEach((source, index) => {
         const share = wave.height / sources.length;
-        drawWaveform(context, source, view, { ...wave, top: wave.top + index * share, height: share }, look.ink);
+        drawWaveform(
+          context,
+          source,
+          view,
+          { ...wave, top: wave.top + index * share, height: share },
+          look.ink,
+        );
       });
     },
     [night, view, tempo, loop, looping, sources, mode],
@@ -159,7 +170,8 @@ export function Stage({
           break;
         case 'hit':
           setMoving({ standsS: effect.hit.standsS, toS: effect.toS, of: decisions });
-          if (effect.ended) void onHit?.(effect.hit, effect.toS, effect.free).then((kept) => kept || setMoving(null));
+          if (effect.ended)
+            void onHit?.(effect.hit, effect.toS, effect.free).then((kept) => kept || setMoving(null));
           break;
         case 'hitBack':
           setMoving(null);

@@ -1,7 +1,17 @@
 // @vitest-environment jsdom
 import { describe, expect, it } from 'vitest';
 import { fitView, viewShowing, zoomView } from '../state/view';
-import { barAndBeat, clock, decibels, firstAt, gridLines, levelToY, timeToX, xToTime, yToLevel } from './axes';
+import {
+  barAndBeat,
+  clock,
+  decibels,
+  firstAt,
+  gridLines,
+  levelToY,
+  timeToX,
+  xToTime,
+  yToLevel,
+} from './axes';
 import { noteName } from './noteName';
 
 const tempo = { known: 'set' as const, bpm: 120, beats_per_bar: 4, beat_unit: 4, bar_one_s: 1, changes: [] };
@@ -11,7 +21,8 @@ describe('axes', () => {
     const view = { startS: 3, spanS: 4 };
     for (const timeS of [3, 4.25, 6.999])
       expect(xToTime(timeToX(timeS, view, 40, 700), view, 40, 700)).toBeCloseTo(timeS, 9);
-    for (const level of [0, -12.5, -59]) expect(yToLevel(levelToY(level, 20, 300), 20, 300)).toBeCloseTo(level, 9);
+    for (const level of [0, -12.5, -59])
+      expect(yToLevel(levelToY(level, 20, 300), 20, 300)).toBeCloseTo(level, 9);
   });
   it('finds the first index that is not earlier', () => {
     expect([0, 1, 1.5, 9].map((t) => firstAt([1, 1, 2, 3], t))).toEqual([0, 0, 2, 4]);

@@ -41,7 +41,10 @@ export function knownTempo(document: Document): Schema['Tempo'] | null {
   return tempo && (tempo.known === 'told' || tempo.known === 'set') ? tempo : null;
 }
 
-/** Where each tempo begins, in seconds and in quarters from bar 1, and its quarters a second; the first reaches back for ever. */
+/**
+ * Where each tempo begins, in seconds and in quarters from bar 1, and its quarters a second; the first
+ * reaches back for ever.
+ */
 function knots(tempo: Schema['Tempo']): [number, number, number][] {
   const out: [number, number, number][] = [[0, 0, (tempo.bpm ?? 120) / 60]];
   for (const change of tempo.changes ?? []) {
@@ -61,7 +64,10 @@ export function quartersAt(tempo: Schema['Tempo'], timeS: number): number {
   return quarters + (timeS - at) * speed;
 }
 
-/** The grid lines of a stretch, no closer than `leastS`: bars always where they fit, beats and sixteenths where there is room. */
+/**
+ * The grid lines of a stretch, no closer than `leastS`: bars always where they fit, beats and sixteenths
+ * where there is room.
+ */
 export function gridLines(tempo: Schema['Tempo'], fromS: number, toS: number, leastS: number): GridLine[] {
   const beat = 4 / (tempo.beat_unit ?? 4);
   const beats = tempo.beats_per_bar ?? 4;

@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest';
 import { clipAt, dragClip, type ClipDrag, type LaneEffect, type LaneScene } from './clipDrag';
 import { handOf } from './hand.fixture';
 
-// 20 s over 1000 pixels: a clip from 2 s to 6 s and one from 6 s to 9 s; another source lies from 1 s to 15 s.
+// 20 s over 1000 pixels: a clip from 2 s to 6 s and one from 6 s to 9 s; another source lies from 1 s to 15
+// s.
 const lane: LaneScene = {
   width: 1000,
   lengthS: 20,
@@ -14,7 +15,9 @@ const lane: LaneScene = {
 };
 
 const of = (scene: LaneScene, free: boolean) =>
-  handOf<ClipDrag | null, LaneEffect, number>(null, (drag, kind, x) => dragClip(drag, { kind, x, free }, scene));
+  handOf<ClipDrag | null, LaneEffect, number>(null, (drag, kind, x) =>
+    dragClip(drag, { kind, x, free }, scene),
+  );
 const hand = (from: number, through: number[], { free = false, scene = lane } = {}) =>
   of(scene, free).drags(from, through);
 

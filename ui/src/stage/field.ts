@@ -67,7 +67,14 @@ function cornersOf({ view, decisions }: Field): number[] {
   return [view.startS, ...corners.filter((timeS) => timeS > view.startS && timeS < end), end];
 }
 
-function drawGround(context: Context, one: Field, corners: number[], xOf: Across, yOf: Across, lineAt: Across): void {
+function drawGround(
+  context: Context,
+  one: Field,
+  corners: number[],
+  xOf: Across,
+  yOf: Across,
+  lineAt: Across,
+): void {
   const { look, view, span } = one;
   const { field, wave } = one.boxes;
   context.fillStyle = look.shade;
@@ -156,7 +163,13 @@ function drawChosen(context: Context, one: Field, decisions: Decisions, xOf: Acr
     const x = xOf(moving.toS);
     context.fillRect(x - 0.75, wave.top, 1.5, field.top + field.height - wave.top);
     context.fillStyle = context.strokeStyle = look.piece(piece.ink);
-    noteHead(context, piece.head, x, yOf(decisions.level_db[taken]!), headSize(decisions.velocity[taken]!, 3, 6.5));
+    noteHead(
+      context,
+      piece.head,
+      x,
+      yOf(decisions.level_db[taken]!),
+      headSize(decisions.velocity[taken]!, 3, 6.5),
+    );
   }
 }
 

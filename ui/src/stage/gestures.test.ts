@@ -56,17 +56,23 @@ const hand = (scene: Scene, from: Place, through: Place[] = [], { free = false }
 const givenUp = (scene: Scene, from: Place, through: Place[]) => of(scene, false).givesUp(from, through);
 
 describe('the threshold', () => {
-  it.each([0.1, 1, 2.98, 3, 3.02, 5, 7.9])('is taken hold of at %d s along its line, over a candidate too', (timeS) => {
-    const { effects, last } = hand(plain, [timeS, yOf(-30)], [[timeS, yOf(-36)]]);
-    expect(effects[0]).toEqual({ kind: 'threshold', levelDb: -36, ended: false });
-    expect(last).toEqual({ kind: 'threshold', levelDb: -36, ended: true });
-  });
+  it.each([0.1, 1, 2.98, 3, 3.02, 5, 7.9])(
+    'is taken hold of at %d s along its line, over a candidate too',
+    (timeS) => {
+      const { effects, last } = hand(plain, [timeS, yOf(-30)], [[timeS, yOf(-36)]]);
+      expect(effects[0]).toEqual({ kind: 'threshold', levelDb: -36, ended: false });
+      expect(last).toEqual({ kind: 'threshold', levelDb: -36, ended: true });
+    },
+  );
 
-  it.each([0.5, 2, 4, 5, 7.5])('is taken hold of at %d s along a bent line, and follows the hand there', (timeS) => {
-    const offset = timeS <= 2 ? 6 : timeS >= 6 ? -6 : 6 - 3 * (timeS - 2);
-    const { last } = hand(bent, [timeS, yOf(-30 + offset)], [[timeS, yOf(-40 + offset)]]);
-    expect(last).toEqual({ kind: 'threshold', levelDb: -40, ended: true });
-  });
+  it.each([0.5, 2, 4, 5, 7.5])(
+    'is taken hold of at %d s along a bent line, and follows the hand there',
+    (timeS) => {
+      const offset = timeS <= 2 ? 6 : timeS >= 6 ? -6 : 6 - 3 * (timeS - 2);
+      const { last } = hand(bent, [timeS, yOf(-30 + offset)], [[timeS, yOf(-40 + offset)]]);
+      expect(last).toEqual({ kind: 'threshold', levelDb: -40, ended: true });
+    },
+  );
 
   it('stays within what can be seen', () => {
     expect(hand(plain, [5, yOf(-30)], [[5, -400]]).last).toMatchObject({ levelDb: 0 });
@@ -138,7 +144,9 @@ describe('a hit', () => {
 
   it('is not what does not count: that is only selected', () => {
     expect(hand(plain, [2, yOf(-24)], [[2.5, yOf(-24)]]).effects[0]).toEqual({ kind: 'select', timeS: 2 });
-    expect(hand(plain, [2, yOf(-24)], [[2.5, yOf(-24)]]).effects.some((one) => one.kind === 'hit')).toBe(false);
+    expect(hand(plain, [2, yOf(-24)], [[2.5, yOf(-24)]]).effects.some((one) => one.kind === 'hit')).toBe(
+      false,
+    );
   });
 });
 
@@ -180,7 +188,10 @@ describe('pointing', () => {
     const at = pointAt(plain, xOf(1), yOf(-12));
     expect(at).toMatchObject({ row: 0, onLine: false, inField: true });
     expect(step(IDLE, { kind: 'move', at, free: false }, plain)).toEqual([IDLE, [{ kind: 'point', at }]]);
-    expect(step(IDLE, { kind: 'leave', at, free: false }, plain)).toEqual([IDLE, [{ kind: 'point', at: null }]]);
+    expect(step(IDLE, { kind: 'leave', at, free: false }, plain)).toEqual([
+      IDLE,
+      [{ kind: 'point', at: null }],
+    ]);
   });
 
   it('takes hold of no field where notes are shown', () => {

@@ -63,7 +63,9 @@ export function step(gesture: Gesture, event: StageEvent, scene: Scene): Step {
     case 'down':
       return begin(event.at, event.free, scene);
     case 'move':
-      return gesture.kind === 'idle' ? [gesture, [{ kind: 'point', at: event.at }]] : move(gesture, event, scene);
+      return gesture.kind === 'idle'
+        ? [gesture, [{ kind: 'point', at: event.at }]]
+        : move(gesture, event, scene);
     case 'up':
       return [IDLE, end(gesture, event, scene)];
   }
@@ -104,7 +106,10 @@ function begin(at: Pointed, free: boolean, scene: Scene): Step {
 function bend(at: Pointed, away: boolean, scene: Scene): Step {
   const { curve } = scene;
   if (at.curvePoint !== null && away)
-    return [IDLE, [{ kind: 'curve', points: curve.filter((_, index) => index !== at.curvePoint), ended: true }]];
+    return [
+      IDLE,
+      [{ kind: 'curve', points: curve.filter((_, index) => index !== at.curvePoint), ended: true }],
+    ];
   if (at.curvePoint !== null) return [{ kind: 'curve', from: at, point: at.curvePoint, moved: false }, []];
   const points = [...curve, pointOf(at, scene)].sort((a, b) => a.time_s - b.time_s);
   return [IDLE, [{ kind: 'curve', points, ended: true }]];
@@ -117,9 +122,15 @@ function move(gesture: Exclude<Gesture, { kind: 'idle' }>, { at, free }: StageEv
   switch (gesture.kind) {
     case 'line':
       if (!gesture.moved && at.y === gesture.from.y) return [gesture, []];
-      return [{ ...gesture, moved: true }, [{ kind: 'threshold', levelDb: dragged(gesture, at, scene), ended: false }]];
+      return [
+        { ...gesture, moved: true },
+        [{ kind: 'threshold', levelDb: dragged(gesture, at, scene), ended: false }],
+      ];
     case 'curve':
-      return [{ ...gesture, moved: true }, [{ kind: 'curve', points: bent(gesture.point, at, scene), ended: false }]];
+      return [
+        { ...gesture, moved: true },
+        [{ kind: 'curve', points: bent(gesture.point, at, scene), ended: false }],
+      ];
     case 'hit':
       if (!gesture.moved && Math.abs(at.x - fromX) < TAP_PX) return [gesture, []];
       return [

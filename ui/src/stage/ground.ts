@@ -18,7 +18,10 @@ interface Ground {
   tempo: Schema['Tempo'] | null;
 }
 
-/** What lies under everything on a time axis: the looped range, and the grid through each box, with bar numbers over the first. */
+/**
+ * What lies under everything on a time axis: the looped range, and the grid through each box, with bar
+ * numbers over the first.
+ */
 export function drawTimeGround(
   context: CanvasRenderingContext2D,
   look: Inks,
@@ -39,9 +42,15 @@ export function drawTimeGround(
     }
   }
   if (!tempo) return;
-  for (const line of gridLines(tempo, view.startS, view.startS + view.spanS, (view.spanS / first.width) * 22)) {
+  for (const line of gridLines(
+    tempo,
+    view.startS,
+    view.startS + view.spanS,
+    (view.spanS / first.width) * 22,
+  )) {
     context.fillStyle = line.kind === 'bar' ? look.rule : look.faint;
-    for (const box of boxes) context.fillRect(x(line.timeS), box.top, line.kind === 'bar' ? 1.5 : 1, box.height);
+    for (const box of boxes)
+      context.fillRect(x(line.timeS), box.top, line.kind === 'bar' ? 1.5 : 1, box.height);
     if (line.kind === 'bar') {
       context.fillStyle = look.quiet;
       context.fillText(String(line.bar), x(line.timeS) + 4, 9);

@@ -17,7 +17,10 @@ export function handOf<State, Effect, Place>(
     let state = idle;
     const effects: Effect[] = [];
     const end = through[through.length - 1] ?? from;
-    const steps: [Doing, Place][] = [['down', from], ...through.map((place): [Doing, Place] => ['move', place])];
+    const steps: [Doing, Place][] = [
+      ['down', from],
+      ...through.map((place): [Doing, Place] => ['move', place]),
+    ];
     for (const [kind, place] of [...steps, ...last.map((kind): [Doing, Place] => [kind, end])]) {
       const [next, more] = happen(state, kind, place);
       state = next;
@@ -30,7 +33,10 @@ export function handOf<State, Effect, Place>(
     drags: (from: Place, through: Place[] = []) => run(from, through, ['up']),
     /** Pressed and moved, still held. */
     holds: (from: Place, through: Place[] = []) => run(from, through, []),
-    /** What follows when Escape is pressed in the middle of a drag, and nothing when the pointer is let go after it. */
+    /**
+     * What follows when Escape is pressed in the middle of a drag, and nothing when the pointer is let go
+     * after it.
+     */
     givesUp: (from: Place, through: Place[]): Effect[] => {
       const before = run(from, through, []).effects.length;
       return run(from, through, ['cancel', 'up']).effects.slice(before);

@@ -61,7 +61,8 @@ export function pointAt(scene: Scene, x: number, y: number): Pointed {
   }
   const near = scene.curve.findIndex(
     (one) =>
-      Math.abs(xOf(one.time_s) - x) < POINT_PX && Math.abs(yOf(decisions.threshold_db + one.offset_db) - y) < POINT_PX,
+      Math.abs(xOf(one.time_s) - x) < POINT_PX &&
+      Math.abs(yOf(decisions.threshold_db + one.offset_db) - y) < POINT_PX,
   );
   return {
     ...nothing,

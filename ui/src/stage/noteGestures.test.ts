@@ -1,7 +1,14 @@
 import { describe, expect, it } from 'vitest';
 import { timeToX } from './axes';
 import { handOf } from './hand.fixture';
-import { notePointAt, STILL, stepNotes, type NoteEffect, type NoteGesture, type NoteScene } from './noteGestures';
+import {
+  notePointAt,
+  STILL,
+  stepNotes,
+  type NoteEffect,
+  type NoteGesture,
+  type NoteScene,
+} from './noteGestures';
 
 const field = { left: 40, top: 160, width: 800, height: 254 };
 // Notes at 1, 2 and 3 s; the second was struck 20 ms before it sounds.
@@ -94,11 +101,15 @@ describe('a line over the notes', () => {
 
   it('stays within 0 and 200 %', () => {
     const { last } = hand(drawing, [1, y(100)], [[2, -500], [3, 5000]]); // prettier-ignore
-    expect((last as { points: { percent: number }[] }).points.map((one) => one.percent)).toEqual([100, 200, 0]);
+    expect((last as { points: { percent: number }[] }).points.map((one) => one.percent)).toEqual([
+      100, 200, 0,
+    ]);
   });
 
   it('is gone by Escape', () => {
-    expect(givenUp(drawing, [1, y(100)], [[3, y(150)]])).toEqual([{ kind: 'line', points: [], ended: false }]);
+    expect(givenUp(drawing, [1, y(100)], [[3, y(150)]])).toEqual([
+      { kind: 'line', points: [], ended: false },
+    ]);
   });
 });
 

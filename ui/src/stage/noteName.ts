@@ -2,7 +2,9 @@ import { useWindow } from '../state/window';
 
 const NAMES = ['C', 'C♯', 'D', 'D♯', 'E', 'F', 'F♯', 'G', 'G♯', 'A', 'A♯', 'B'];
 
-/** A note number with its name, as “36 · C1”; which octave 60 is in is a preference, since programs disagree. */
+/**
+ * A note number with its name, as “36 · C1”; which octave 60 is in is a preference, since programs disagree.
+ */
 export const noteName = (note: number, middleC: number): string =>
   `${note} · ${NAMES[note % 12]}${Math.floor(note / 12) - 5 + middleC}`;
 

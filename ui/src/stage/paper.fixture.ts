@@ -26,7 +26,8 @@ export class Paper {
     void this.boxes.push({ x, y, width, height, style: this.fillStyle });
   strokeRect = (x: number, y: number, width: number, height: number) =>
     void this.boxes.push({ x, y, width, height, style: this.strokeStyle });
-  fillText = (text: string, x: number, y: number) => void this.texts.push({ text, x, y, style: this.fillStyle });
+  fillText = (text: string, x: number, y: number) =>
+    void this.texts.push({ text, x, y, style: this.fillStyle });
   measureText = (text: string) => ({ width: 7 * text.length });
   closePath = () => undefined;
   save = () => undefined;

@@ -11,7 +11,10 @@ export interface StaffEvent {
   x: number;
 }
 
-/** The whole session on the staff: from which pixel on it runs and how wide it is, how long it lasts, what is in view. */
+/**
+ * The whole session on the staff: from which pixel on it runs and how wide it is, how long it lasts, what is
+ * in view.
+ */
 export interface StaffScene {
   left: number;
   width: number;
@@ -19,7 +22,10 @@ export interface StaffScene {
   view: View;
 }
 
-/** One step of what the pointer does on the staff: what is in view goes along with it. Gives what is in view then. */
+/**
+ * One step of what the pointer does on the staff: what is in view goes along with it. Gives what is in view
+ * then.
+ */
 export function dragStaff(
   drag: StaffDrag | null,
   { kind, x }: StaffEvent,

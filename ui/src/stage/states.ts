@@ -15,9 +15,13 @@ export const State = {
   Outside: 10,
 } as const;
 
-export const counts = (state: number): boolean => state === State.Hit || state === State.Kept || state === State.Added;
+export const counts = (state: number): boolean =>
+  state === State.Hit || state === State.Kept || state === State.Added;
 
-/** The row at a place, within `reachS`: where several stand at one place, the one that counts; -1 where none is. */
+/**
+ * The row at a place, within `reachS`: where several stand at one place, the one that counts; -1 where none
+ * is.
+ */
 export function rowAt(rows: { time_s: number[]; state: number[] }, timeS: number, reachS: number): number {
   const first = firstAt(rows.time_s, timeS - reachS);
   let found = -1;

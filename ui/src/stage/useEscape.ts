@@ -1,6 +1,8 @@
 import { useEffect, useRef } from 'react';
 
-/** Escape takes back whatever is dragged, before it means anything else. `giveUp` says whether something was. */
+/**
+ * Escape takes back whatever is dragged, before it means anything else. `giveUp` says whether something was.
+ */
 export function useEscape(giveUp: () => boolean): void {
   const latest = useRef(giveUp);
   useEffect(() => {

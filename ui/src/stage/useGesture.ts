@@ -15,9 +15,9 @@ export interface Input {
 const NOT_POINTED = { x: 0, y: 0, alt: false, shift: false };
 
 /**
- * Gives a pointer's doings on an element to a gesture: `happen` takes the state it is in and what the pointer does,
- * and gives the next state. `idle` is the state in which nothing is dragged. Only the main button drags; the pointer
- * is held while it does; Escape, or the pointer being taken away, gives the drag up.
+ * Gives a pointer's doings on an element to a gesture: `happen` takes the state it is in and what the pointer
+ * does, and gives the next state. `idle` is the state in which nothing is dragged. Only the main button
+ * drags; the pointer is held while it does; Escape, or the pointer being taken away, gives the drag up.
  */
 export function useGesture<State>(idle: State, happen: (state: State, input: Input) => State) {
   const state = useRef(idle);

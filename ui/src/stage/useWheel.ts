@@ -4,7 +4,10 @@ import { fitView, zoomView } from '../state/view';
 import { xToTime } from './axes';
 import type { Box } from './ground';
 
-/** Wheel over a time axis: zoom about the pointer; with Shift, or sideways: along. `boxOf` says where the axis lies; it must not change. */
+/**
+ * Wheel over a time axis: zoom about the pointer; with Shift, or sideways: along. `boxOf` says where the axis
+ * lies; it must not change.
+ */
 export function useWheel(
   holder: RefObject<HTMLElement | null>,
   boxOf: (width: number, height: number) => Box,

@@ -19,7 +19,10 @@ function gainToFill(source: Source, view: View, width: number): number {
   return most > 0 ? 1 / most : 1;
 }
 
-/** Draw a source's waveform into a box; with `fill` as loud as it gets there. Where pixels are finer than samples, a line through the samples. */
+/**
+ * Draw a source's waveform into a box; with `fill` as loud as it gets there. Where pixels are finer than
+ * samples, a line through the samples.
+ */
 export function drawWaveform(
   context: CanvasRenderingContext2D,
   source: Source,
@@ -37,7 +40,8 @@ export function drawWaveform(
     const to = Math.min(timeToX(start + clip.length_s, view, box.left, box.width), box.left + box.width);
     const samplesPerPixel = (view.spanS * clip.rate_hz) / box.width;
     const exponent = exponentFor(samplesPerPixel);
-    const sampleAt = (x: number) => (view.startS + ((x - box.left) / box.width) * view.spanS - start) * clip.rate_hz;
+    const sampleAt = (x: number) =>
+      (view.startS + ((x - box.left) / box.width) * view.spanS - start) * clip.rate_hz;
     if (samplesPerPixel < 1) {
       context.strokeStyle = colour;
       context.lineWidth = 1.4;
@@ -45,7 +49,10 @@ export function drawWaveform(
       for (let sample = Math.max(Math.floor(sampleAt(from)), 0); sample <= sampleAt(to) + 1; sample++) {
         const found = extremes(clip.audio, sample, sample + 1, 0);
         if (found)
-          context.lineTo(timeToX(start + sample / clip.rate_hz, view, box.left, box.width), middle - found[1] * half);
+          context.lineTo(
+            timeToX(start + sample / clip.rate_hz, view, box.left, box.width),
+            middle - found[1] * half,
+          );
       }
       context.stroke();
       continue;

@@ -15,4 +15,9 @@ export interface Looking {
   at: string | null;
 }
 
-export const choiceAtFirst = (): ChoiceSlice => ({ partId: null, selectedS: null, chosenS: [], looking: null });
+export const choiceAtFirst = (): ChoiceSlice => ({
+  partId: null,
+  selectedS: null,
+  chosenS: [],
+  looking: null,
+});

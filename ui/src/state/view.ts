@@ -47,7 +47,10 @@ interface Pointing {
   playheadS: number;
 }
 
-/** What the keyboard zooms to: what is pointed at or chosen, else the play line, else the middle; only what is in view. */
+/**
+ * What the keyboard zooms to: what is pointed at or chosen, else the play line, else the middle; only what is
+ * in view.
+ */
 export function zoomAbout({ view, pointerS, selectedS, chosenS, playheadS }: Pointing): number {
   const inView = (momentS: number | null | undefined): momentS is number =>
     typeof momentS === 'number' && momentS >= view.startS && momentS <= view.startS + view.spanS;

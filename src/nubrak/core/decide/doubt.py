@@ -22,6 +22,10 @@ def doubt_of(
 
     A threshold that a person set speaks too: near the line it may be wrong as far as the evidence speaks
     against it.
+
+    All columns are (n,), a row for each candidate; ``log_odds`` are those of a stroke, ``over_line_db`` how
+    far it stands over a line drawn by hand, or None, ``rise_over_db`` how far its rise is over what is
+    asked. The answer is (n,), 0 to 1.
     """
     stroke = 1.0 / (1.0 + np.exp(-_SURER * log_odds))
     if over_line_db is not None:
@@ -45,6 +49,9 @@ def doubt_by_lines(
 ) -> NDArray[np.float64]:
     """Doubt where threshold, rise and margin decide alone: 0.5 on the line, falling with the distance to the
     nearest line that would change it.
+
+    All columns are (n,), in dB over the threshold, over the rise that is asked, and over the spill margin;
+    ``gap_db`` is how far strokes and the rest stand apart. The answer is (n,), 0 to 0.5.
     """
     scale = 1.5 + 3.0 / (1.0 + max(gap_db, 0.0))
     lines = np.stack([over_db / scale, rise_over_db / 2.0, stands_out_db / 2.5])

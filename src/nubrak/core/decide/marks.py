@@ -13,7 +13,10 @@ SURE_NATS = 3.0  # 95 %: surer than that, level and time decide between two
 
 
 def rows_of_marks(time_s: NDArray[np.float64], marks: list[Mark]) -> dict[int, Mark]:
-    """The candidate each mark speaks of: the nearest within reach. The latest mark on a candidate wins."""
+    """The candidate each mark speaks of: the nearest within reach. The latest mark on a candidate wins.
+
+    ``time_s`` (n,) is where candidates were found.
+    """
     rows: dict[int, Mark] = {}
     if not len(time_s) or not marks:
         return rows
@@ -35,6 +38,8 @@ def of_whole_sounds(
     """Where several candidates are steps of one sound, a mark at its attack goes to the step that stands for
     it; a step that is marked at its own place parts from the sound. ``attack_s`` (n,) is the same for all
     steps of a sound. Returns the marks by row, and the attacks.
+
+    ``time_s``, ``level_db`` and ``log_odds`` are (n,), a row for each candidate.
     """
     if not marked:
         return marked, attack_s

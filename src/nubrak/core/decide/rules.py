@@ -46,6 +46,9 @@ def apply_hold_off(
 ) -> None:
     """Of hits closer than ``hold_s``, let the surest stand, of equally sure ones the loudest. Hits kept by
     hand always stand and hold others off.
+
+    ``time_s``, ``level_db`` and ``log_odds`` are (n,); ``state`` and ``other`` (n,) are changed in place:
+    what is held off says in ``other`` by which row.
     """
     rows = np.nonzero((state == State.HIT) | (state == State.KEPT))[0]
     if len(rows) < 2:
@@ -87,7 +90,10 @@ def of_one_sound(
 def no_twin_of_what_was_dropped(
     time_s: NDArray[np.float64], state: NDArray[np.int8], other: NDArray[np.int64]
 ) -> None:
-    """Where a person said that nothing was struck, what was held off until then does not step forward."""
+    """Where a person said that nothing was struck, what was held off until then does not step forward.
+
+    ``time_s`` is (n,); ``state`` and ``other`` (n,) are changed in place.
+    """
     hits = np.nonzero(state == State.HIT)[0]
     for row in np.nonzero(state == State.DROPPED)[0].tolist():
         twins = hits[np.abs(time_s[hits] - time_s[row]) <= MARK_REACH_S]
@@ -103,6 +109,9 @@ def apply_re_arm(
 ) -> None:
     """A hit counts only when the level has fallen ``fall_db`` under the hit before it, or when it is louder
     than that one by as much.
+
+    ``level_db`` and ``before_db``, the level just before each, are (n,); ``state`` and ``other`` (n,) are
+    changed in place.
     """
     rows = np.nonzero((state == State.HIT) | (state == State.KEPT))[0].tolist()
     level, before, states = level_db.tolist(), before_db.tolist(), state.tolist()

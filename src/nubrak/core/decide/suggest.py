@@ -77,6 +77,8 @@ def suggest_below(
 ) -> Suggestion:
     """The line under the softest of the ``strokes`` (n,) that the evidence makes, and how far under it the
     next of the ``others`` (n,), neither stroke nor spill, stands. Levels (n,) in dBFS.
+
+    ``level_db`` is (n,) in dBFS.
     """
     level = level_db[strokes]
     if not len(level):

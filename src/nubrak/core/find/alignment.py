@@ -25,6 +25,8 @@ def attack_of_template(
     ``own`` (m,) are the attacks each stroke showed by itself, ``aligned`` (m,) where the template put them.
     Where strokes began in silence their own word counts, and most of them agree. Where all of them began in
     something that rang, their average, weighted by how little rang, shows the rise that none shows alone.
+
+    ``mono`` is (frames,), ``similarity`` (m,) 0 to 1.
     """
     ms = rate_hz / 1000
     order = np.argsort(-similarity)[:300]

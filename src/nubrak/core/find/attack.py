@@ -28,6 +28,8 @@ _CLEAR = 2.0  # how far the error must stand over its own largest value before t
 def refine_attacks(mono: NDArray[np.float32], coarse: NDArray[np.int64], rate_hz: int) -> NDArray[np.int64]:
     """Coarse places (n,) in samples, right to some milliseconds, to attacks (n,) in samples of ``mono``
     (frames,).
+
+    ``coarse`` (n,) are the samples near which they are looked for.
     """
     before, learn, after = (round(ms * rate_hz / 1000) for ms in (_BEFORE_MS, _LEARN_MS, _AFTER_MS))
     attacks = np.empty(len(coarse), np.int64)

@@ -105,6 +105,8 @@ def band_envelope_of(mono: NDArray[np.float32], rate_hz: int) -> NDArray[np.floa
 def joined_envelope(envelopes: list[NDArray[np.float16]], starts_s: list[float]) -> NDArray[np.float16]:
     """Courses of several clips, each at its start, as one; where two overlap, the louder; silence where there
     is none.
+
+    ``envelopes`` are (steps, REGIONS) each, ``starts_s`` where each begins; the answer is (steps, REGIONS).
     """
     places = [max(round(start / STEP_S), 0) for start in starts_s]
     out = np.full(
@@ -122,6 +124,8 @@ def power_at(
 ) -> NDArray[np.float64]:
     """Mean square per region at each time (n,), (n, REGIONS): the loudest of ``steps`` frames from the one it
     lies in on.
+
+    ``band_envelope`` is (steps, REGIONS) in dBFS, ``time_s`` (n,).
     """
     first = np.floor(time_s / STEP_S + 1e-6).astype(np.int64)
     at = np.clip(first[:, None] + np.arange(steps), 0, max(len(band_envelope) - 1, 0))
@@ -138,6 +142,8 @@ def onset_power_at(
 ) -> NDArray[np.float64]:
     """What is added per region from each time (n,) on, within ``steps`` frames, over what rang before, (n,
     REGIONS).
+
+    ``band_envelope`` is (steps, REGIONS) in dBFS, ``time_s`` (n,).
     """
     return np.maximum(
         power_at(band_envelope, time_s, steps) - power_at(band_envelope, time_s - _BEFORE_STEPS * STEP_S), 0.0

@@ -42,7 +42,10 @@ def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.floa
 
 
 def rises_of(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Level per frame, and the rise per frame: the largest over the plain and the steepened signals."""
+    """Level per frame, and the rise per frame: the largest over the plain and the steepened signals.
+
+    ``mono`` is (frames,), ``frame`` the samples of one frame; both answers are (whole frames,) in dB.
+    """
     plain: NDArray[np.float64] | None = None
     rises: NDArray[np.float64] | None = None
     levels = _frame_levels(mono, frame)
@@ -79,7 +82,10 @@ def _begins_on_stroke(steepest_db: NDArray[np.float64]) -> bool:
 
 
 def peaks_of(rises: NDArray[np.float64], least_db: float) -> NDArray[np.int64]:
-    """Frames where the rise is largest around and large enough; of a plateau, its first frame."""
+    """Frames where the rise is largest around and large enough; of a plateau, its first frame.
+
+    ``rises`` is (frames,) in dB; the answer is (m,), in order.
+    """
     largest = maximum_filter1d(rises, 2 * APART_FRAMES + 1, mode="nearest")
     top = (rises >= largest) & (rises >= least_db)
     first = top & ~np.concatenate([[False], top[:-1]])
@@ -87,7 +93,10 @@ def peaks_of(rises: NDArray[np.float64], least_db: float) -> NDArray[np.int64]:
 
 
 def steepest(level: NDArray[np.float64], places: NDArray[np.int64]) -> NDArray[np.int64]:
-    """The frame near each place at which the level steps up most within 2 ms."""
+    """The frame near each place at which the level steps up most within 2 ms.
+
+    ``level`` is (frames,) in dB, ``places`` (n,) frames; the answer is (n,).
+    """
     offsets = np.arange(-1, _AHEAD_FRAMES + 3)
     at = np.clip(places[:, None] + offsets, 2, max(len(level) - 2, 2))
     at = np.minimum(at, len(level) - 1)

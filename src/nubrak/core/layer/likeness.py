@@ -75,7 +75,10 @@ def _decay_s(stroke: NDArray[np.float64], rate_hz: int) -> float:
 
 
 def strokes_of(recording: NDArray[np.float32], hits: NDArray[np.int64], rate_hz: int) -> NDArray[np.float32]:
-    """The recorded strokes of a part to make a profile of, at most 48, evenly chosen, (n, frames)."""
+    """The recorded strokes of a part to make a profile of, at most 48, evenly chosen, (n, frames).
+
+    ``recording`` is (frames,), ``hits`` (n,) in samples.
+    """
     chosen = (
         hits[np.linspace(0, len(hits) - 1, min(len(hits), _MOST_HITS)).round().astype(int)]
         if len(hits)

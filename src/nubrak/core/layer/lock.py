@@ -116,6 +116,8 @@ def judged(
 ) -> float:
     """What an offset and a polarity add to the low end of the sum with a recording, in dB over the layer on
     the hit as it is.
+
+    ``recording`` is (frames,), ``hits`` (n,) in samples; the answer is in dB.
     """
     reach = round(REACH_S * rate_hz)
     judge = _judge(recording, hits, sounds, rate_hz)

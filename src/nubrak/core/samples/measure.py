@@ -38,7 +38,10 @@ def attack_of(mono: NDArray[np.float32], rate_hz: int) -> float:
 
 
 def first_sound(mono: NDArray[np.float32]) -> int:
-    """The first sample within 40 dB of the peak."""
+    """The first sample within 40 dB of the peak.
+
+    ``mono`` is (frames,).
+    """
     size = np.abs(mono)
     return int(np.argmax(size >= float(size.max(initial=0.0)) * db_to_gain(-_ONSET_DB))) if len(mono) else 0
 

@@ -54,6 +54,8 @@ def feel_of(
     """The feel of strokes (n,) that lie on ``step`` (n,) of the grid, ``late_ms`` (n,) after it.
 
     Medians, so that a single slip does not count; the spread is the median distance from them.
+
+    ``velocity`` is (n,), 1 to 127.
     """
     count = min(steps_of_bar(grid, bar_beats), _MOST_STEPS)
     usual = float(np.median(velocity)) if len(velocity) else 1.0

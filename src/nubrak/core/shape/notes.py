@@ -112,6 +112,8 @@ def velocities(
 ) -> NDArray[np.int64]:
     """Strengths of a part's hits (n,) in dBFS to velocities (n,) 1 to 127: by the curve, then by every
     step.
+
+    ``strength_db`` and ``time_s`` are (n,).
     """
     if not len(strength_db):
         return np.zeros(0, np.int64)

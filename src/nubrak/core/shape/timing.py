@@ -66,6 +66,8 @@ def gestures(
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Which gesture each stroke (n,) belongs to, (n,), and the row of each gesture's main stroke, (m,): its
     loudest, of equals the last.
+
+    ``time_s`` and ``velocity`` are (n,), in order of time.
     """
     count = len(time_s)
     if not count:
@@ -125,7 +127,10 @@ def felt(
 def timed(
     time_s: NDArray[np.float64], velocity: NDArray[np.int64], tempo: Tempo, timing: Timing
 ) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
-    """Strokes (n,) with a part's timing: times and velocities, (n,) each, in the order given."""
+    """Strokes (n,) with a part's timing: times and velocities, (n,) each, in the order given.
+
+    ``time_s`` and ``velocity`` are (n,), in order of time.
+    """
     if timing.quantise is not None:
         time_s = quantised(time_s, velocity, tempo, timing.quantise)
     if timing.feel is not None:

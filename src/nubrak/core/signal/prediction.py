@@ -31,6 +31,8 @@ def prediction_error_filter(
 def prediction_residual(rows: NDArray[np.floating], taps: NDArray[np.floating]) -> NDArray[np.floating]:
     """Each row (n, columns) through its filter (n, ``ORDER`` + 1), whose first tap is 1, without the first
     ``ORDER`` samples, for which there is no past.
+
+    ``rows`` is (n, samples), ``taps`` (n, ``ORDER`` + 1).
     """
     out = rows[:, ORDER:].copy()
     part = np.empty_like(out)

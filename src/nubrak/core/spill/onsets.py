@@ -116,7 +116,10 @@ def _loudest_between(
 
 
 def usual_db(here: PartOnsets, first: NDArray[np.bool_]) -> float:
-    """The level of a part's loud usual strokes, judged by what arrives in its microphone first."""
+    """The level of a part's loud usual strokes, judged by what arrives in its microphone first.
+
+    ``first`` (n,) says which candidates arrived there first.
+    """
     own = here.level_db[first] if np.count_nonzero(first) >= 3 else here.level_db
     if not len(own):
         return -40.0

@@ -40,6 +40,8 @@ def over_ringing(
     """How far each candidate at ``time_s`` (n,) stands over what its part's own strokes make ring there, in
     low, middle and high, (n, 3) in dB, ``NOT_DUE_DB`` where nothing is due. ``own`` (n,) is how likely each
     is a stroke of the part's own.
+
+    ``band_envelope`` is (steps, REGIONS) in dBFS.
     """
     out = np.full((len(time_s), 3), NOT_DUE_DB)
     strokes = np.nonzero(own > 0.7)[0]
@@ -60,6 +62,8 @@ def over_ringing(
 def over_past(band_envelope: NDArray[np.float16], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
     """How far each candidate stands over the loudest of the 100 ms before it, in low, middle and high, (n, 3)
     in dB.
+
+    ``band_envelope`` is (steps, REGIONS) in dBFS, ``time_s`` (n,).
     """
     if not len(band_envelope):
         return np.full((len(time_s), 3), NOT_DUE_DB)
@@ -73,6 +77,9 @@ def echo_share(
     """How regularly something softer follows the part's own strokes just as late as each candidate follows
     the last louder one, (n,): the share of strokes, 0 to 1, that are followed so. No hand is as regular as a
     wall or a ring.
+
+    ``time_s`` and ``level_db`` are (n,), in order of time; ``own`` (n,) is how likely each is a stroke of
+    the part's own.
     """
     out = np.zeros(len(time_s))
     strokes = np.nonzero(own > 0.7)[0]
@@ -168,6 +175,8 @@ def sustain_ratio(
     """How far what begins at each time (n,) still stands over what was before, a fifth to half a second
     later, in dB, (n,); and how far it then stands over its own first 40 ms, (n,). Only a crash does not fall
     meanwhile: both in the region where it is loudest.
+
+    ``band_envelope`` is (steps, REGIONS) in dBFS.
     """
     level = band_envelope[:, _CRASH_REGION].astype(np.float64)
     power = 0.5 * db_to_power(level)

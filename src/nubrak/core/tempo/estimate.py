@@ -41,6 +41,8 @@ def estimate_tempo(
     How strongly a pulse of each tempo runs through the hits is the length of the sum of their phases on it (a
     tempogram of the hits: Grosche & Müller, IEEE TASLP 19(6), 2011; the test is Rayleigh's). A tempo is worth
     its beat and its divisions together.
+
+    ``weight`` (n,) is how much each hit says; all the same where it is not given.
     """
     if len(time_s) < 8:
         return []

@@ -22,6 +22,8 @@ def follow(
     Bar by bar from bar 1: strokes near the expected beats and eighths say how early or late the bar came and
     how fast it goes; the next bar is expected accordingly (a phase and period correction as in Large & Jones,
     Psychological Review 106(1), 1999, from memory). Where nothing is played the last tempo goes on.
+
+    ``weight`` (n,) is how much each hit says; all the same where it is not given.
     """
     times = np.sort(np.asarray(time_s, np.float64))
     if len(times) < 4:
