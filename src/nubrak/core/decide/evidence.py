@@ -167,10 +167,9 @@ def evidence_of(
 ) -> Evidence:
     """The evidence for every candidate of one part.
 
-    ``own`` holds per part how likely each of its candidates is a stroke of its own, as far as is known.
+    ``own`` holds per part how likely each of its candidates is a stroke of its own, (n,), as far as is
+    known.
     ``only`` names the parts that are believed to leak into this one; None: whichever do.
-
-    ``own`` holds for every part how likely each of its candidates is a stroke of its own, (n,) each.
     """
     here = heard[key]
     count = len(here.level_db)
