@@ -9,14 +9,19 @@ from __future__ import annotations
 
 from io import BytesIO
 
+import librosa
 import mido
 import numpy as np
 import pretty_midi
+from jsonpatch import make_patch
+from scipy.signal import correlate
 
 from benchmarks.speed import best_of
 from nubrak.core.decide import FEATURES, Decisions, Evidence, FindSettings, decide
 from nubrak.core.midi import Track, midi_difference, midi_file, read_midi
 from nubrak.core.pieces import PIECES, material_of
+from nubrak.core.session import Document, Part, apply
+from nubrak.core.session.shape_edits import NoteByHand, SetNotes
 from nubrak.core.shape import (
     Accents,
     EvenOut,
@@ -39,7 +44,8 @@ from nubrak.core.shape import (
     Timing,
     shape,
 )
-from nubrak.core.tempo import Grid, Tempo, TempoChange
+from nubrak.core.sort import same_sounds
+from nubrak.core.tempo import Grid, Tempo, TempoChange, estimate_tempo
 
 PARTS, HITS, LENGTH_S = 16, 2000, 240.0
 TEMPO = Tempo(bpm=118, changes=[TempoChange(time_s=2.0 * bar, bpm=118 + bar % 5) for bar in range(1, 120)])
@@ -139,3 +145,37 @@ def run() -> None:
     print(
         f"  notes that came back as they left: {found.same} of {hits}, differences {len(found.differences)}"
     )
+    _many_at_once()
+
+
+def _many_at_once() -> None:
+    """What once took seconds: the tempo of an hour, the null test of a loop, thousands of notes by hand."""
+    rng = np.random.default_rng(3)
+    hits_s = np.sort(np.arange(20_000) * 0.18 + rng.normal(0, 0.006, 20_000))
+    took = best_of(lambda: estimate_tempo(hits_s), 3)
+    onsets = np.bincount((hits_s * 86.13).astype(int)).astype(np.float32)
+    twentieth = onsets[: len(onsets) // 20]
+    reference = 20 * best_of(
+        lambda: librosa.feature.tempo(onset_envelope=twentieth, sr=22050, hop_length=256), 2
+    )
+    said = f"{took:.2f} s; librosa's tempo over a twentieth of it, times 20, {reference:.2f} s"
+    print(f"  tempo of 20,000 hits / 300 ms, wanted < 1: {took / 0.3:.2f}   ({said})")
+    rate = 44100
+    stroke = rng.standard_normal(5000) * np.exp(-np.arange(5000) / 900)
+    mono, at_s = np.zeros(rate * 18, np.float32), 0.2 + 0.25 * np.arange(68)
+    for time_s in at_s:
+        begin = round(time_s * rate)
+        mono[begin : begin + 5000] += (rng.uniform(0.2, 1) * stroke).astype(np.float32)
+    took = best_of(lambda: same_sounds(mono, at_s, rate), 3)
+    windows = [mono[round(time_s * rate) :][:5292] for time_s in at_s]
+    reference = best_of(lambda: [correlate(windows[0], one, "full", "fft") for one in windows], 3) * len(at_s)
+    said = f"{took:.2f} s; scipy's correlation of every pair {reference:.2f} s"
+    print(f"  null test of 68 hits / 500 ms, wanted < 1: {took / 0.5:.2f}   ({said})")
+    document = Document(name="T", parts={"p": Part(piece="snare", place=0, sources=[])})
+    notes = {f"n{n}": NoteByHand(time_s=0.1 * n, velocity=1 + n % 127) for n in range(8000)}
+    action = SetNotes(kind="set_notes", part_id="p", notes=notes)
+    took = best_of(lambda: apply(document, action), 3)
+    filled, _ = apply(document, action)
+    reference = best_of(lambda: make_patch(document.model_dump(), filled.model_dump()), 1)
+    said = f"{took:.2f} s; jsonpatch telling the difference {reference:.2f} s"
+    print(f"  8,000 notes set by hand / 1 s, wanted < 1: {took:.2f}   ({said})")
