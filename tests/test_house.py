@@ -131,8 +131,6 @@ SHOWN_BY = {
     "core/samples/kit": "core/samples/test_arrange",
     "core/session/action": "core/session/test_document",
     "core/session/edit": "core/session/test_document",
-    "store/audio": "store/test_sessions",
-    "store/cache": "store/test_sessions",
     "store/database": "store/test_sessions",
     "store/jobs": "desk/test_jobs",
     "store/kits": "web/test_library",

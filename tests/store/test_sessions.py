@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 
-import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import Engine, func, select
-from sqlalchemy.orm import Session as Db
+from sqlalchemy import Engine
 
 from nubrak.core.gather.read import inspect
 from nubrak.core.pieces.file_names import PieceGuess
@@ -18,12 +15,9 @@ from nubrak.core.problem import Problem
 from nubrak.core.session.document import Clip, Document
 from nubrak.core.session.edit import AddSource, Rename, SetFind, SetMark
 from nubrak.core.session.marks import MarkChange
-from nubrak.store.audio import CHUNK_BYTES, chunks_of, facts_of, put_audio
-from nubrak.store.cache import Cache
+from nubrak.store.audio import put_audio
 from nubrak.store.database import migrate, open_engine
 from nubrak.store.sessions import Sessions, StaleRevision
-from nubrak.store.tables import ChunkRow
-from nubrak.work.analyse import analyse_audio
 from tests.conftest import decaying_strokes, write_wav
 
 
@@ -140,41 +134,6 @@ def test_any_walk_of_edits_can_be_undone_to_the_beginning_and_redone_to_the_end(
     for back in range(at, 0, -1):
         state = sessions.undo(state.id, state.revision)
         assert state.document == seen[back - 1]
-
-
-def test_audio_is_kept_once_in_chunks_and_comes_back_byte_for_byte(
-    engine: Engine, database_url: str, tmp_path: Path
-) -> None:
-    path = write_wav(
-        tmp_path / "long.wav", np.random.default_rng(1).uniform(-1, 1, (700_000, 2)).astype(np.float32)
-    )
-    key = put_audio(engine, path, "long.wav", inspect(path))
-    assert put_audio(engine, path, "same bytes, other name.wav", inspect(path)) == key
-    chunks = list(chunks_of(database_url, key))
-    assert b"".join(chunks) == path.read_bytes() and max(map(len, chunks)) == CHUNK_BYTES
-    with Db(engine) as db:
-        assert db.scalar(select(func.count()).where(ChunkRow.hash == key)) == len(chunks)
-    assert facts_of(engine, key).channels == 2
-    with pytest.raises(Problem):
-        facts_of(engine, "0" * 64)
-
-
-def test_the_cache_may_be_deleted_at_any_time(cache: Cache, engine: Engine, tmp_path: Path) -> None:
-    key = stored(engine, tmp_path, seed=9)
-    analyse_audio(engine, cache, key)
-    before = cache.candidates(key)
-    samples = np.array(cache.mono(key))
-    picture = np.array(cache.peaks_base(key))
-    for folder in ("audio", "peaks", "find"):
-        shutil.rmtree(cache.folder / folder, ignore_errors=True)
-    after = cache.candidates(key)
-    assert before is not None and after is not None and np.array_equal(before.time_s, after.time_s)
-    assert np.array_equal(cache.mono(key), samples) and np.array_equal(cache.peaks_base(key), picture)
-
-
-def test_another_rate_is_resampled_to_the_right_length(cache: Cache, engine: Engine, tmp_path: Path) -> None:
-    key = stored(engine, tmp_path, seed=10)
-    assert len(cache.decoded(key, 48000)) == pytest.approx(48000, abs=2)
 
 
 def test_migrating_twice_changes_nothing(database_url: str) -> None:
