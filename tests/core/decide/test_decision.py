@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nubrak.core.decide.decision import decide as decide_weighed
-from nubrak.core.decide.evidence import FEATURES, Evidence
+from nubrak.core.decide.evidence import Evidence
+from nubrak.core.decide.features import FEATURES
 from nubrak.core.decide.reason import reason
 from nubrak.core.decide.settings import CurvePoint, FindSettings, Mark
 from nubrak.core.decide.states import COUNTS, Decisions, State

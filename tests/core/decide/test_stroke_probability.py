@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nubrak.core.decide.evidence import AGAINST, FEATURES, FOR
+from nubrak.core.decide.features import AGAINST, FEATURES, FOR
 from nubrak.core.decide.stroke_probability import (
     Forest,
     Taught,

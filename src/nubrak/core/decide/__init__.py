@@ -7,7 +7,8 @@ lists the doubtful ones.
 """
 
 from nubrak.core.decide.decision import decide, threshold_line
-from nubrak.core.decide.evidence import AGAINST, FEATURES, FOR, Evidence, evidence_of
+from nubrak.core.decide.evidence import Evidence, evidence_of
+from nubrak.core.decide.features import AGAINST, FEATURES, FOR
 from nubrak.core.decide.multi_microphone import MultiMicrophoneEvidence, leaks_by, weigh, weigh_again
 from nubrak.core.decide.reason import clock, reason
 from nubrak.core.decide.second_look import WORTH_A_LOOK, places, similar_to

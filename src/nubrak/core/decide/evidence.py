@@ -13,8 +13,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from nubrak.core.decide.colour import template, unlike_own_and_spill
+from nubrak.core.decide.features import FEATURES
+from nubrak.core.decide.own_sounds import against_own_sounds
 from nubrak.core.find import rise_in_band
-from nubrak.core.signal import db_to_power, power_to_db, strongest_within
+from nubrak.core.signal import power_to_db, strongest_within
 from nubrak.core.spill import (
     NEVER_DB,
     Leak,
@@ -26,95 +29,8 @@ from nubrak.core.spill import (
     usual_db,
 )
 
-FEATURES = (
-    "over_spill_db",
-    "over_any_spill_db",
-    "over_spill_own_bands_db",
-    "under_usual_db",
-    "rise_band_db",
-    "rise_db",
-    "off_spill_ms",
-    "leaker_under_usual_db",
-    "leaker_probability",
-    "lead_ms",
-    "lead_over_leaker_ms",
-    "unlike_own_db",
-    "unlike_spill_db",
-    "own_share_db",
-    "own_part_under_usual_db",
-    "unheard_elsewhere_db",
-    "since_last_ms",
-    "last_over_db",
-    "till_next_ms",
-    "next_over_db",
-    "since_louder_ms",
-    "louder_over_db",
-    "crest_db",
-    "heard_by",
-    "kick",
-    "drum",
-    "cymbal",
-    "overall",
-    "bright_over_db",
-    "session_parts",
-    "rise_low_db",
-    "rise_mid_db",
-    "rise_high_db",
-    "similarity_own",
-    "similarity_other",
-    "group_share",
-    "off_own_ms",
-    "similarity_lead",
-    "under_similarity_own",
-    "under_own_db",
-    "over_spill_low_db",
-    "over_spill_mid_db",
-    "over_spill_high_db",
-    "click_db",
-    "body_db",
-    "over_window_db",
-    "over_ringing_low_db",
-    "over_ringing_mid_db",
-    "over_ringing_high_db",
-    "over_past_low_db",
-    "over_past_mid_db",
-    "over_past_high_db",
-    "over_ringing_db",
-    "over_past_db",
-    "echo_share",
-)
-# In which direction a feature can only speak: louder, steeper, more alike speak for a stroke.
-FOR = (
-    "over_spill_db",
-    "over_any_spill_db",
-    "over_spill_own_bands_db",
-    "under_usual_db",
-    "rise_band_db",
-    "similarity_own",
-    "group_share",
-    "under_similarity_own",
-    "over_spill_low_db",
-    "over_spill_mid_db",
-    "over_spill_high_db",
-    "over_window_db",
-    "over_ringing_low_db",
-    "over_ringing_mid_db",
-    "over_ringing_high_db",
-    "over_past_low_db",
-    "over_past_mid_db",
-    "over_past_high_db",
-    "over_ringing_db",
-    "over_past_db",
-)
-AGAINST = ("louder_over_db", "similarity_other", "echo_share")
 _OWN_BANDS = 6  # third octaves, two octaves: about as wide as what tells a piece from others
-# At which a template of another is taken off: from all of it plus 6 dB down to where it is masked.
-_GAINS = db_to_power(np.arange(-24.0, 9.0, 3.0))
-_MOST_STROKES = 60  # the loudest tell how a part sounds; more make it no surer and cost time
 _REGIONS = {"low": (0, 10), "mid": (10, 19), "high": (19, 29)}  # third octaves, parted at 250 Hz and 2 kHz
-_MEMBER_SIMILARITY = 0.7  # of strokes of one sound, as they are found in one source (see find/templates)
-_SOUNDS_OWN = 0.6  # from here on a candidate sounds like a stroke, as in find/search
-_ALIGNED_SIMILARITY = 0.6  # less alike than that, and its own attack says better where it began
 
 
 @dataclass(frozen=True)
@@ -141,21 +57,6 @@ class Evidence:
     features: NDArray[np.float32]
     names: tuple[str, ...]
     strength_db: NDArray[np.float64] | None = None
-
-
-def template(here: PartOnsets, own: NDArray[np.float64], usual: float) -> NDArray[np.float64]:
-    """The colour of a part's own strokes: the median power per band, (bands,), of the surest ones, all
-    brought to one level.
-    """
-    rows = np.nonzero((own > 0.5) & (here.level_db > usual - 15.0))[0]
-    if len(rows) < 2:
-        rows = np.argsort(here.level_db)[::-1][:2]
-    if not len(rows):
-        return np.full(here.onset_power.shape[1], 1.0 / here.onset_power.shape[1])
-    rows = rows[np.argsort(here.level_db[rows])[::-1][:_MOST_STROKES]]
-    shape = here.onset_power[rows] / np.maximum(here.onset_power[rows].sum(axis=1, keepdims=True), 1e-20)
-    colour = np.maximum(np.median(shape, axis=0).astype(np.float64), 1e-6)
-    return np.asarray(colour / colour.sum())
 
 
 def evidence_of(
@@ -199,13 +100,15 @@ def evidence_of(
     out["rise_band_db"], out["rise_db"] = np.clip(rise, -10, 50), np.clip(here.candidates.rise_db, 0, 60)
     out["off_spill_ms"] = np.where(known, np.clip(1000 * np.abs(every.off_s), 0, 5), 5)
     _elsewhere(key, heard, leaks, own, usual, every.source, every.names, out)
-    out["unlike_own_db"], out["unlike_spill_db"], share = _colours(here, colour, sure.power, sure.source >= 0)
+    out["unlike_own_db"], out["unlike_spill_db"], share = unlike_own_and_spill(
+        here, colour, sure.power, sure.source >= 0
+    )
     out["own_share_db"] = np.clip(share, -30, 0)
     out["own_part_under_usual_db"] = np.clip(here.level_db + share - usual[key], -60, 12)
     _neighbours(here, out)
     _bands(here, own[key] > 0.5, sure.power + sure.later, out)
     _going_on(here, own[key], out)
-    attack_s = _sounds(here, own[key], out)
+    attack_s = against_own_sounds(here, own[key], out)
     for kind in ("kick", "drum", "cymbal", "overall"):
         out[kind][:] = float(here.kind == kind)
     out["session_parts"][:] = float(min(sum(len(one.level_db) > 0 for one in heard.values()), 8))
@@ -286,112 +189,6 @@ def _elsewhere(
     out["lead_over_leaker_ms"], out["lead_ms"] = np.clip(lead_leaker, -14, 14), np.clip(lead, -14, 14)
     out["heard_by"] = heard_by / max(len(others), 1)
     out["unheard_elsewhere_db"] = np.clip(unheard, -30, 10)
-
-
-def own_sounds(here: PartOnsets, own: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64]]:
-    """Which of the sounds that a microphone repeats are the part's own, (k,), and which share of each is,
-    (k,).
-
-    A sound is the part's own where most of the candidates that are most like it are.
-    """
-    similarity = here.candidates.similarity
-    best = similarity.argmax(axis=1)
-    member = similarity[np.arange(len(own)), best] > _MEMBER_SIMILARITY
-    counts = np.bincount(best[member], minlength=similarity.shape[1])
-    shares = np.bincount(best[member], own[member], minlength=similarity.shape[1]) / np.maximum(counts, 1)
-    return (shares >= 0.5) & (counts > 0), shares
-
-
-def sounds_own(here: PartOnsets, own: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Candidates (n,) that are strokes of the part's own by what is known, or sound like them."""
-    similarity = here.candidates.similarity
-    out = own > 0.5
-    if similarity.shape[1] and len(own):
-        mine = own_sounds(here, own)[0]
-        likest = np.where(mine, similarity, 0.0).max(axis=1)
-        # What sounds more like another of the microphone's sounds is that one.
-        out |= (likest > _SOUNDS_OWN) & (likest >= np.where(mine, 0.0, similarity).max(axis=1))
-    return out
-
-
-def _sounds(
-    here: PartOnsets, own: NDArray[np.float64], out: dict[str, NDArray[np.float64]]
-) -> NDArray[np.float64]:
-    """How alike each candidate is to the sounds that are this part's own and to the others its microphone
-    repeats.
-
-    Returns where each one's own sound begins, (n,) in s.
-    """
-    similarity, aligned_s, time_s = (
-        here.candidates.similarity,
-        here.candidates.aligned_s,
-        here.candidates.time_s,
-    )
-    attack_s = time_s.copy()
-    out["off_own_ms"][:] = 8.0
-    if not similarity.shape[1] or not len(own):
-        return attack_s
-    rows, best = np.arange(len(own)), similarity.argmax(axis=1)
-    mine, shares = own_sounds(here, own)
-    out["group_share"] = shares[best]
-    out["under_own_db"][:] = -40.0
-    if mine.any():
-        columns = np.nonzero(mine)[0]
-        likest = columns[similarity[:, columns].argmax(axis=1)]
-        out["similarity_own"] = similarity[rows, likest].astype(np.float64)
-        aligned = aligned_s[rows, likest]
-        # Where another sound lies over it, what is left without that one speaks.
-        covered = ~mine[best]
-        under = columns[here.candidates.similarity_under[:, columns].argmax(axis=1)]
-        out["under_similarity_own"] = np.where(covered, here.candidates.similarity_under[rows, under], 0.0)
-        out["under_own_db"] = np.where(covered, np.clip(here.candidates.under_db[rows, under], -40, 0), -40.0)
-        aligned = np.where(
-            out["under_similarity_own"] > out["similarity_own"],
-            here.candidates.aligned_under_s[rows, under],
-            aligned,
-        )
-        sure = np.maximum(out["similarity_own"], out["under_similarity_own"])
-        out["off_own_ms"] = np.clip(1000 * np.abs(aligned - time_s), 0, 8)
-        attack_s = np.where(
-            (sure > _ALIGNED_SIMILARITY) & (np.abs(aligned - time_s) < 0.010), aligned, time_s
-        )
-    if not mine.all():
-        out["similarity_other"] = similarity[:, ~mine].max(axis=1).astype(np.float64)
-    out["similarity_lead"] = out["similarity_own"] - out["similarity_other"]
-    return attack_s
-
-
-def _colours(
-    here: PartOnsets, colour: NDArray[np.float64], power: NDArray[np.float32], known: NDArray[np.bool_]
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """How unlike each candidate is to the part's own strokes and to the spill due, in dB over the bands that
-    carry it, and how much of its level is own, in dB, by the mixture of both that fits best.
-    """
-    onset_db = power_to_db(here.onset_power)
-    loudest = onset_db.max(axis=1, keepdims=True)
-    matters = np.clip(1.0 - (loudest - onset_db) / 36.0, 0.02, 1.0) * np.where(here.inside, 1.0, 0.4)
-    matters /= matters.sum(axis=1, keepdims=True)
-
-    def unlike(model: NDArray[np.float64]) -> NDArray[np.float64]:
-        difference = onset_db - power_to_db(model)
-        shift = np.einsum("ij,ij->i", matters, difference)
-        return np.einsum("ij,ij->i", matters, np.abs(difference - shift[:, None]))
-
-    own = unlike(np.broadcast_to(colour, here.onset_power.shape))
-    spill = np.where(known, unlike(power.astype(np.float64) + 1e-14), 30.0)
-    level = here.onset_power[:, here.inside].sum(axis=1, dtype=np.float64)
-    inside_share = max(float(colour[here.inside].sum()), 1e-6)
-    best, best_gain = np.full(len(onset_db), np.inf), np.zeros(len(onset_db))
-    matters32, net32 = matters.astype(np.float32), onset_db.astype(np.float32)
-    own_model = (level[:, None] * (colour / inside_share)).astype(np.float32) * 2
-    spill_model = power * np.float32(2) + np.float32(1e-12)
-    for gain in np.concatenate([[0.0], _GAINS]):
-        misfit = np.einsum(
-            "ij,ij->i", matters32, np.abs(net32 - 10 * np.log10(spill_model + np.float32(gain) * own_model))
-        )
-        better = misfit < best - 1e-6
-        best[better], best_gain[better] = misfit[better], gain
-    return np.clip(own, 0, 30), np.clip(spill, 0, 30), 10.0 * np.log10(np.clip(best_gain, 1e-3, 1.0))
 
 
 def _bands(

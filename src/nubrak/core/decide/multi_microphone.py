@@ -11,7 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.decide.evidence import FEATURES, Evidence, evidence_of, sounds_own
+from nubrak.core.decide.evidence import Evidence, evidence_of
+from nubrak.core.decide.features import FEATURES
+from nubrak.core.decide.own_sounds import sounds_own
 from nubrak.core.decide.stroke_probability import Taught, stroke_probability
 from nubrak.core.spill import Leak, PartOnsets, learn_all, loud_first, sustain_ratio
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from nubrak.core.decide.evidence import FEATURES, Evidence
+from nubrak.core.decide.evidence import Evidence
+from nubrak.core.decide.features import FEATURES
 from nubrak.core.decide.states import Decisions, State
 
 

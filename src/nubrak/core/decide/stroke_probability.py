@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.decide.evidence import FEATURES
+from nubrak.core.decide.features import FEATURES
 
 TAUGHT = Path(__file__).parent / "stroke_probability.npz"
 _AT_ONCE = 128  # small enough to stay in the cache
