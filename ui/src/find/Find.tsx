@@ -1,26 +1,28 @@
 import { KeyOf } from '../commands/KeyOf';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
-import { client, take, type Decisions, type FindSettings, type Schema, type Suspect } from '../api/client';
-import { askAlike, newId, useDecisions } from '../api/session';
+import { useCallback, useEffect, useMemo, useState } from 'react';
+import { client, take, type Decisions, type FindSettings, type Schema } from '../api/client';
+import { useDecisions } from '../api/session';
 import { held, limitOf } from '../api/limit';
 import type { BenchProps } from '../shell/bench';
 import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
 import { fitView, viewShowing } from '../state/view';
 import { clock, firstAt } from '../stage/axes';
-import type { Hit } from '../stage/gestures';
+import { withThreshold } from '../stage/curve';
 import { Stage } from '../stage/Stage';
-import { counts, rowAt, State } from '../stage/states';
+import { counts, rowAt } from '../stage/states';
 import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
+import { Legend } from './Legend';
 import { SecondLook } from './SecondLook';
 import { useDraft } from './useDraft';
+import { useHandWork } from './useHandWork';
+import { useReason } from './useReason';
 import './find.scss';
 
 const NEAR_S = 0.001;
 const HERE_S = 0.00001;
 const NUDGE_S = 0.0005;
-const MARK_NEAR_S = 0.004;
 
 /**
  * Find: where was it struck? The hit field, the threshold to drag, marks by hand, the reason of every
@@ -45,7 +47,7 @@ export function Find(props: BenchProps) {
   const shown = useMemo<Decisions | null>(
     () =>
       decisions && drafting && typeof drafting.find.threshold_db === 'number'
-        ? { ...decisions, threshold_db: drafting.find.threshold_db }
+        ? withThreshold(decisions, drafting.find.threshold_db)
         : decisions,
     [decisions, drafting],
   );
@@ -90,97 +92,11 @@ export function Find(props: BenchProps) {
     const timeS = decisions.time_s[index];
     if (timeS !== undefined) goTo(timeS);
   };
-  /**
-   * The places that keep, drop and give work on: all that are chosen, else the one that is selected or
-   * pointed at.
-   */
-  const places = (): number[] => {
-    if (chosenS.length) return chosenS;
-    const index = selected ?? pointed?.index ?? null;
-    return index === null || !decisions ? [] : [decisions.time_s[index]!];
-  };
-  // A second nudge comes before the server has told of the first; by where it stands, where each was found.
-  const nudged = useRef(new Map<number, number>());
-  /** Where the candidate was found that stands at a moment: that is what marks speak of. */
-  const foundAt = (standsS: number): number => {
-    const index = decisions ? rowAt(decisions, standsS, NEAR_S) : -1;
-    return nudged.current.get(standsS) ?? (index >= 0 ? decisions!.found_s[index]! : standsS);
-  };
-  const mark = (kind: 'keep' | 'drop') => {
-    const at = places();
-    if (!at.length || !partId) {
-      useWindow
-        .getState()
-        .notify('Choose a candidate first: point at it, or step to it with the arrow keys.', true);
-      return;
-    }
-    const marks = Object.fromEntries(at.map((timeS) => [newId(), { kind, time_s: foundAt(timeS) }]));
-    void doing.act({ kind: 'mark', part_id: partId, marks });
-    set(at.length > 1 ? { chosenS: [] } : { selectedS: at[0]! });
-  };
-  const shift = async (byS: number): Promise<boolean> => {
-    if (!decisions || !partId) return false;
-    const at = chosenS.length ? chosenS : selectedS !== null ? [selectedS] : [];
-    const moved = at.flatMap((standsS) => {
-      const index = rowAt(decisions, standsS, NEAR_S);
-      if (!nudged.current.has(standsS) && !(index >= 0 && counts(decisions.state[index]!))) return [];
-      return [{ foundS: foundAt(standsS), standsS, toS: Math.max(standsS + byS, 0) }];
-    });
-    if (!moved.length) {
-      const said = 'Step to a hit first; then Alt with the arrow keys moves it by half a millisecond.';
-      useWindow.getState().notify(said, true);
-      return false;
-    }
-    nudged.current = new Map(moved.map((one) => [one.toS, one.foundS]));
-    set(chosenS.length ? { chosenS: moved.map((one) => one.toS) } : { selectedS: moved[0]!.toS });
-    const marks = moved.map(({ foundS, standsS }) => [
-      newId(),
-      { time_s: foundS, by_s: byS, stands_s: standsS },
-    ]);
-    const kept = await doing.act({ kind: 'mark', part_id: partId, marks: Object.fromEntries(marks) });
-    if (!kept) set({ chosenS, selectedS });
-    return kept;
-  };
-  /** A hit dragged to another moment; one of several that are chosen takes the others along. */
-  const put = async (hit: Hit, toS: number, free: boolean): Promise<boolean> => {
-    if (!partId) return false;
-    if (chosenS.length > 1 && chosenS.includes(hit.standsS)) return shift(toS - hit.standsS);
-    const marks = { [newId()]: { time_s: hit.foundS, to_s: toS } };
-    const kept = free
-      ? await doing.act({ kind: 'mark', part_id: partId, marks })
-      : await doing.put(partId, hit.foundS, toS);
-    const known = Object.values(doing.state()?.document.parts?.[partId]?.marks ?? {});
-    const there = known.find((one) => Math.abs(one.time_s - hit.foundS) < MARK_NEAR_S)?.to_s;
-    if (kept && typeof there === 'number') set({ selectedS: there, playheadS: there });
-    return kept;
-  };
-  const add = () => {
-    const { pointerS, playheadS } = useWindow.getState();
-    if (partId) void doing.add(partId, pointerS ?? playheadS);
-  };
-  const alike = async () => {
-    const index = selected ?? pointed?.index ?? null;
-    if (index === null || !partId) return;
-    const found = await askAlike(doing.id, partId, index);
-    set({ chosenS: found.time_s, selectedS: null });
-    useWindow
-      .getState()
-      .notify(
-        `${found.time_s.length} that sound alike are chosen; keep, drop or give works on all of them.`,
-        true,
-      );
-  };
-  const unmark = () => {
-    const at = selectedS ?? (pointed && decisions ? decisions.time_s[pointed.index]! : null);
-    const found =
-      at === null
-        ? undefined
-        : Object.entries(part?.marks ?? {}).find(
-            ([, one]) => Math.abs(one.time_s - foundAt(at)) < MARK_NEAR_S,
-          );
-    if (found && partId) void doing.act({ kind: 'unmark', part_id: partId, mark_ids: [found[0]] });
-    else useWindow.getState().notify('There is no mark by hand at this place.', true);
-  };
+  const { mark, shift, put, add, alike, unmark } = useHandWork(doing, part, partId, {
+    decisions,
+    selected,
+    pointed: pointed?.index ?? null,
+  });
   const nudge = (by: number) =>
     shown &&
     void done({
@@ -423,81 +339,5 @@ export function Find(props: BenchProps) {
         )}
       </aside>
     </>
-  );
-}
-
-/** Ask why a candidate is what it is; the sentence is the server's. */
-function useReason(
-  id: string,
-  partId: string | null,
-  decisions: Decisions | null,
-  index: number | null,
-  find: FindSettings | null,
-): { text: string; suspect: Suspect | null } | null {
-  const [said, setSaid] = useState<{ of: string; text: string; suspect: Suspect | null } | null>(null);
-  const of =
-    index === null || !decisions ? '' : `${partId} ${decisions.revision} ${index} ${JSON.stringify(find)}`;
-  const latest = useRef(of);
-  useEffect(() => {
-    latest.current = of;
-    if (!of || !partId || index === null) return;
-    const path = { session_id: id, part_id: partId };
-    take(
-      client.POST('/api/sessions/{session_id}/parts/{part_id}/reason', {
-        params: { path },
-        body: { index, find },
-      }),
-    )
-      .then(
-        (answer) =>
-          latest.current === of && setSaid({ of, text: answer.text, suspect: answer.suspect ?? null }),
-      )
-      .catch(() => undefined);
-    // `of` names everything that is asked with.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [of]);
-  return said && said.of === of ? said : null;
-}
-
-function Legend({ head, ink }: { head: 'oval' | 'cross'; ink: string }) {
-  const colour = `var(--piece-${ink})`;
-  const mark = (state: number) => (
-    <svg width="16" height="14" viewBox="-8 -7 16 14" aria-hidden="true">
-      {state === State.Hit &&
-        (head === 'oval' ? (
-          <ellipse rx="5.5" ry="4" transform="rotate(-20)" fill={colour} />
-        ) : (
-          <path d="M-4 -4L4 4M4 -4L-4 4" stroke={colour} strokeWidth="2" />
-        ))}
-      {state === State.Under && <circle r="2.2" fill="none" stroke="var(--soft-ink)" />}
-      {state === State.Spill && <path d="M0 -4.5L4.5 3.5L-4.5 3.5Z" fill="none" stroke="var(--soft-ink)" />}
-      {state === State.Unlike && <path d="M0 -4L4 0L0 4L-4 0Z" fill="none" stroke="var(--soft-ink)" />}
-      {state === State.SoftRise && <path d="M-4 1.5L0 -1.5L4 1.5" fill="none" stroke="var(--soft-ink)" />}
-      {state === State.HeldOff && <path d="M-2 -4V4M2 -4V4" stroke="var(--soft-ink)" />}
-      {state === State.Kept && (
-        <>
-          <circle r="6" fill="none" stroke="var(--ink)" strokeWidth="1.3" />
-          <circle r="2.6" fill={colour} />
-        </>
-      )}
-    </svg>
-  );
-  return (
-    <div className="legend" aria-label="What the shapes mean">
-      {(
-        [
-          [State.Hit, 'hit'],
-          [State.Kept, 'by hand'],
-          [State.Spill, 'spill'],
-          [State.Unlike, 'unlike a stroke'],
-          [State.HeldOff, 'held off'],
-          [State.Under, 'under the threshold'],
-        ] as const
-      ).map(([state, word]) => (
-        <span key={word}>
-          {mark(state)} {word}
-        </span>
-      ))}
-    </div>
   );
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { lineLevelAt } from './curve';
+import { lineLevelAt, withThreshold } from './curve';
 import { headSize } from './heads';
 
 const line = [
@@ -28,6 +28,16 @@ describe('the line of a threshold', () => {
   it('may jump where two corners stand at one moment', () => {
     expect(lineLevelAt(line, 3.999999)).toBeCloseTo(-32, 4);
     expect(lineLevelAt(line, 4.000001)).toBeCloseTo(-27, 4);
+  });
+});
+
+describe('a threshold on its way', () => {
+  it('takes its line along, so that it stays as far over it as it was', () => {
+    const shown = withThreshold({ threshold_db: -30, line }, -36.5);
+    expect(shown.threshold_db).toBe(-36.5);
+    for (const timeS of [0, 2.5, 4.2, 9])
+      expect(lineLevelAt(shown.line, timeS)).toBeCloseTo(lineLevelAt(line, timeS) - 6.5, 9);
+    expect(line[0]!.level_db).toBe(-24);
   });
 });
 
