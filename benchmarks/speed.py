@@ -123,39 +123,7 @@ def whole_kit() -> tuple[str, float, float]:
         )
 
         # In a process of its own, so that its memory is the analysis' and not the benchmark's.
-        code = (
-            "import sys; from pathlib import Path; from benchmarks import speed; "
-            "speed.analyse(Path(sys.argv[1]))"
-        )
-        runs = [
-            subprocess.run(
-                [sys.executable, "-c", code, folder], check=True, capture_output=True, text=True
-            ).stdout.split()
-            for _ in range(2)
-        ]
-        spent, most = min(float(run[0]) for run in runs), max(float(run[1]) for run in runs)
-    print(f"  (its processes together {most:.2f} GB at most, wanted under 1.5)")
-    return (
-        f"{len(paths)} microphones of 4 min, whole analysis with spill / (read + STFT), wanted < 2",
-        spent,
-        reference,
-    )
-
-
-def an_hour() -> tuple[str, float, float]:
-    """One source of an hour, found in a process of its own; memory against 2 GB."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "hour.wav"
-        minute = four_minutes()[: 60 * RATE_HZ]
-        with soundfile.SoundFile(str(path), "w", samplerate=RATE_HZ, channels=1, subtype="PCM_24") as file:
-            for _ in range(60):
-                file.write(minute)
-        code = (
-            "import sys; from pathlib import Path; from benchmarks.speed import most_memory_gb; from "
-            "nubrak.core.read import read_mono;"
-            "from nubrak.core.find import find_candidates; found = "
-            "find_candidates(*read_mono(Path(sys.argv[1]))); print(len(found), most_memory_gb())"
-        )
+        code = "import sys; from benchmarks.speed import found_in; print(*found_in(sys.argv[1]))"
         said = subprocess.run(
             [sys.executable, "-c", code, str(path)], check=True, capture_output=True, text=True
         ).stdout.split()

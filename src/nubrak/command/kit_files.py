@@ -54,7 +54,10 @@ def gather_files(files: list[Path], said: dict[Path, str], source_is: str) -> Ki
             continue
         clip = _clip(kit, path, facts)
         guess = _guess(path, said.get(path), source_is)
-        _arrive(kit, Arrival(path.name, clip, guess, facts.notes), (f"s{number}", f"p{number}"))
+        try:
+            _arrive(kit, Arrival(path.name, clip, guess, facts.notes), (f"s{number}", f"p{number}"))
+        except Problem as problem:
+            kit.failed.append(f"“{path.name}” cannot be put beside the others. {problem.what}")
     for part in kit.document.parts.values():
         part.find.material = material
     return kit
