@@ -20,33 +20,6 @@ GRIDS = st.builds(
 )
 
 
-@pytest.mark.parametrize(
-    ("grid", "wanted"),
-    [
-        (Grid(step=8), [0, 0.5, 1, 1.5]),
-        (Grid(step=16), [0, 0.25, 0.5, 0.75]),
-        (Grid(step=8, kind="triplet"), [0, 1 / 3, 2 / 3, 1]),
-        (Grid(step=8, kind="dotted"), [0, 0.75, 1.5, 2.25]),
-        (Grid(step=8, swing_percent=200 / 3), [0, 2 / 3, 1, 5 / 3]),
-        (Grid(step=16, swing_percent=75), [0, 0.375, 0.5, 0.875]),
-    ],
-)
-def test_steps_lie_where_arithmetic_puts_them(grid: Grid, wanted: list[float]) -> None:
-    assert grid.position(np.arange(4)).tolist() == pytest.approx(wanted)
-    assert grid.position(np.array([-2, -1])).tolist() == pytest.approx(
-        [wanted[0] - 2 * grid.step_beats, wanted[1] - 2 * grid.step_beats]
-    )
-
-
-@given(GRIDS, st.lists(st.floats(-20, 200), min_size=1, max_size=20))
-def test_no_step_is_nearer_than_the_nearest(grid: Grid, beats: list[float]) -> None:
-    where = np.array(beats)
-    step = grid.nearest(where)
-    away = np.abs(grid.position(step) - where)
-    for other in (-2, -1, 1, 2):
-        assert np.all(away <= np.abs(grid.position(step + other) - where) + 1e-9)
-
-
 @given(
     GRIDS,
     st.floats(0, 100),

@@ -53,3 +53,29 @@ def test_steps_are_called_as_drummers_count() -> None:
     assert Grid(step=16).labels(8) == ["1", "e", "+", "a", "2", "e", "+", "a"]
     assert Grid(step=8, kind="triplet").labels(6) == ["1", "t", "t", "2", "t", "t"]
     assert Grid(step=8).labels(6, beat_unit=8) == ["1", "2", "3", "4", "5", "6"]
+
+
+GRIDS = st.builds(
+    Grid,
+    step=st.sampled_from([4, 8, 16, 32]),
+    kind=st.sampled_from(["straight", "triplet", "dotted"]),
+    swing_percent=st.floats(50, 75),
+)
+
+
+@pytest.mark.parametrize(
+    ("grid", "wanted"),
+    [
+        (Grid(step=8), [0, 0.5, 1, 1.5]),
+        (Grid(step=16), [0, 0.25, 0.5, 0.75]),
+        (Grid(step=8, kind="triplet"), [0, 1 / 3, 2 / 3, 1]),
+        (Grid(step=8, kind="dotted"), [0, 0.75, 1.5, 2.25]),
+        (Grid(step=8, swing_percent=200 / 3), [0, 2 / 3, 1, 5 / 3]),
+        (Grid(step=16, swing_percent=75), [0, 0.375, 0.5, 0.875]),
+    ],
+)
+def test_steps_lie_where_arithmetic_puts_them(grid: Grid, wanted: list[float]) -> None:
+    assert grid.position(np.arange(4)).tolist() == pytest.approx(wanted)
+    assert grid.position(np.array([-2, -1])).tolist() == pytest.approx(
+        [wanted[0] - 2 * grid.step_beats, wanted[1] - 2 * grid.step_beats]
+    )
