@@ -186,6 +186,7 @@ export function Find(props: BenchProps) {
     return timeS === undefined ? null : { timeS, of: inView, x, y };
   };
   const find = { ...part.find, ...drafting?.find } as FindSettings;
+  const recorded = document.sources?.[part.sources[0]!]?.name ?? 'the recording';
   const inAll = overview?.parts.reduce((sum, one) => sum + one.doubtful, 0) ?? 0;
   const byHand = Object.keys(part.marks ?? {}).length;
   return (
@@ -193,8 +194,7 @@ export function Find(props: BenchProps) {
       <section className="large">
         {!ready && (
           <p className="analysing" role="status">
-            {about?.problem ??
-              `Listening to ${document.sources?.[part.sources[0]!]?.name ?? 'the recording'} … ${Math.round((about?.progress ?? 0) * 100)} %`}{' '}
+            {about?.problem ?? `Listening to ${recorded} … ${Math.round((about?.progress ?? 0) * 100)} %`}{' '}
             <button
               type="button"
               className="plain-act light"

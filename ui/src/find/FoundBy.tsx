@@ -66,7 +66,8 @@ export function FoundBy(props: Props) {
         limit={limitOf('FindSettings', 'threshold_db')}
         about={
           suggestion
-            ? `suggested ${decibels(suggestion.threshold_db)}${suggestion.gap_db >= 1 ? `, gap ${suggestion.gap_db.toFixed(0)} dB` : ''}`
+            ? `suggested ${decibels(suggestion.threshold_db)}` +
+              (suggestion.gap_db >= 1 ? `, gap ${suggestion.gap_db.toFixed(0)} dB` : '')
             : ''
         }
         {...moving('threshold_db')}

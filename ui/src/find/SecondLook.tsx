@@ -140,7 +140,8 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
               : list.data?.analysing
                 ? 'Some recordings are still being listened to; more places may come.'
                 : skipped.size
-                  ? `${skipped.size} skipped ${skipped.size === 1 ? 'place is' : 'places are'} still in doubt.`
+                  ? `${skipped.size} skipped ` +
+                    (skipped.size === 1 ? 'place is still in doubt.' : 'places are still in doubt.')
                   : 'Every decision is sure, or made by hand.'}
           </p>
           <div className="acts">

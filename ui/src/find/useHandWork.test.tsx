@@ -60,7 +60,7 @@ afterEach(() => {
 });
 
 describe('hand work', () => {
-  it('keeps and drops what is chosen, else what is selected or pointed at, by where it was found', async () => {
+  it('keeps and drops what is chosen, else selected or pointed at, by where it was found', async () => {
     const { does, marks, away } = hand({ selected: 0, pointed: 1 });
     await does(({ mark }) => mark('drop'));
     chosen({ chosenS: [1, 3] });
@@ -111,7 +111,7 @@ describe('hand work', () => {
     away();
   });
 
-  it('puts a dragged hit by the server, so that it snaps, or right there with Alt, and selects it there', async () => {
+  it('puts a dragged hit where it snaps, or right there with Alt, and selects it there', async () => {
     const { does, puts, marks, away } = hand();
     const hit = { foundS: 1.004, standsS: 1 };
     await does(({ put }) => put(hit, 1.2, false));

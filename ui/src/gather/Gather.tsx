@@ -125,7 +125,9 @@ export function Gather(props: BenchProps) {
               <button
                 type="button"
                 key={of_id}
-                className={`source ${of_id === chosen ? 'chosen' : ''} ${of.aside ? 'aside' : ''} ${further ? 'further' : ''}`}
+                className={['source', of_id === chosen && 'chosen', of.aside && 'aside', further && 'further']
+                  .filter(Boolean)
+                  .join(' ')}
                 onClick={() => choose(id, of_id)}
                 aria-pressed={of_id === chosen}
               >

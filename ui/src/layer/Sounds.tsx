@@ -200,7 +200,9 @@ export function Sounds(props: Props) {
                 role="option"
                 aria-selected={used}
                 ref={here ? intoView : undefined}
-                title={`${sound.kitName}: ${sound.one.samples.length} samples${sound.one.words?.length ? `; ${sound.one.words.join(', ')}` : ''}`}
+                title={[`${sound.kitName}: ${sound.one.samples.length} samples`, sound.one.words?.join(', ')]
+                  .filter(Boolean)
+                  .join('; ')}
                 onClick={(event) => {
                   setAt(keyOf(sound));
                   onTake(sound.kitId, sound.id, event.shiftKey);

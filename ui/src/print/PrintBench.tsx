@@ -36,7 +36,8 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
   const loop = useWindow((state) => state.loop);
   const base = `/api/sessions/${doing.id}/print`;
   const midi = (more: Record<string, string | number> = {}) =>
-    `${base}/midi?${new URLSearchParams({ per_quarter: String(perQuarter), ...more } as Record<string, string>).toString()}`;
+    `${base}/midi?` +
+    new URLSearchParams({ per_quarter: String(perQuarter), ...more } as Record<string, string>).toString();
   const parts = orderedParts(document);
   if (!parts.length || !part || !partId) {
     return (

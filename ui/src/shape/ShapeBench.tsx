@@ -418,7 +418,8 @@ function Said({ columns, index, same }: { columns: Columns; index: number; same:
       , {off}
       {columns.by_hand[index] ? ', set by hand' : ''}
       {group >= 0
-        ? `, a copy of sound ${LETTERS[group % LETTERS.length]}: ${same!.residual_db[copy]!.toFixed(0).replace('-', '−')} dB is left`
+        ? `, a copy of sound ${LETTERS[group % LETTERS.length]}: ` +
+          `${same!.residual_db[copy]!.toFixed(0).replace('-', '−')} dB is left`
         : ''}
       .
     </>

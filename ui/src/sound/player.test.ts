@@ -167,7 +167,7 @@ describe('the player', () => {
     player.stop();
   });
 
-  it('runs on without a jump when a change comes late, and does not take a late one for the end', async () => {
+  it('runs on without a jump when a change comes late, and takes no late one for the end', async () => {
     for (const lateS of [0.25, 0.8]) {
       const player = new Player();
       let ended = 0;

@@ -199,12 +199,13 @@ export function Stage({
   });
   useEffect(() => () => useWindow.getState().set({ pointerS: null }), []);
 
+  const stretch = `${clock(view.startS)} to ${clock(view.startS + view.spanS)}`;
   return (
     <div ref={holder} className={`stage grip-${grip}`} data-testid="stage" {...handlers}>
       <Canvas draw={drawGround} on={onTile} />
       <Canvas
         draw={draw}
-        label={`${piece.name}: waveform and ${mode === 'find' ? 'hit field' : 'notes'} from ${clock(view.startS)} to ${clock(view.startS + view.spanS)}`}
+        label={`${piece.name}: waveform and ${mode === 'find' ? 'hit field' : 'notes'} from ${stretch}`}
       />
       <Canvas draw={drawHead} on={onHeads} />
       {box && <div className="choosing" style={box} />}

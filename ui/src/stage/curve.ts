@@ -13,7 +13,10 @@ export function lineLevelAt(line: readonly LineCorner[], timeS: number): number 
   return a.level_db + ((b.level_db - a.level_db) * (timeS - a.time_s)) / Math.max(b.time_s - a.time_s, 1e-9);
 }
 
-/** Decisions with their threshold elsewhere, its line gone along: what a hand shows until the server has decided. */
+/**
+ * Decisions with their threshold elsewhere, its line gone along: what a hand shows until the server has
+ * decided.
+ */
 export function withThreshold<D extends Pick<Decisions, 'threshold_db' | 'line'>>(
   decisions: D,
   levelDb: number,
