@@ -36,6 +36,7 @@ export function Find(props: BenchProps) {
   const looking = useWindow((state) => state.looking);
   const loop = useWindow((state) => state.loop);
   const trigger = useWindow((state) => state.trigger);
+  const drawing = useWindow((state) => state.drawing);
   const set = useWindow((state) => state.set);
   const [side, setSide] = useState<'settings' | 'marks'>('settings');
   const about = overview?.parts.find((one) => one.part_id === partId);
@@ -221,7 +222,7 @@ export function Find(props: BenchProps) {
           span={span}
           onPoint={(row, x, y) => setPointedAt(pointedAs(row, x, y))}
         />
-        {pointed && reason && (
+        {pointed && reason && !drawing && (
           <div
             className="reason"
             role="tooltip"
