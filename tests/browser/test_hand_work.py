@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -33,12 +34,12 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
     return page.url.removesuffix("/find")
 
 
-def decided(session: str) -> dict[str, list[float]]:
+def decided(session: str) -> dict[str, Any]:
     """The candidates of the only part as the server has them."""
     base, _, session_id = session.partition("/session/")
     address = f"{base}/api/sessions/{session_id}"
     (part,) = httpx.get(address).json()["document"]["parts"]
-    answer: dict[str, list[float]] = httpx.post(f"{address}/parts/{part}/decisions", json={}).json()
+    answer: dict[str, Any] = httpx.post(f"{address}/parts/{part}/decisions", json={}).json()
     return answer
 
 
@@ -111,6 +112,29 @@ def test_a_hit_is_dragged_in_time_and_escape_takes_a_drag_back(session: str, pag
     expect(threshold).to_have_value(level)
     expect(page.get_by_test_id("sums")).to_contain_text("6 hits")
     assert standing(session) == before
+
+
+def test_the_line_is_bent_by_clicks_and_the_hits_under_it_are_lost(session: str, page: Page) -> None:
+    place = place_of(page, session)
+    stage = page.get_by_test_id("stage").bounding_box()
+    assert stage is not None
+    top = 22 + round((stage["height"] - 22) * 0.27) + 16
+    height = stage["height"] - top - 10
+    page.keyboard.press("c")
+    for at_s, level_db in ((1.2, -50.0), (2.8, -2.0)):
+        page.mouse.click(place(at_s)[0] + 4, stage["y"] + top - level_db / 60 * height)
+    line = lambda: [(corner["time_s"], corner["level_db"]) for corner in decided(session)["line"]]  # noqa: E731
+    wait_until(page, lambda: len(line()) == 2)
+    corners = line()
+    assert corners[0][1] == pytest.approx(-50, abs=0.5) and corners[1][1] == pytest.approx(-2, abs=0.5)
+    assert corners[0][0] < corners[1][0]
+    # the line rises over the hits from about half-way on, and no note at the pointer covers it meanwhile
+    wait_until(page, lambda: 1 <= len(standing(session)) < 6)
+    assert max(standing(session)) < 2.6 and page.get_by_role("tooltip").count() == 0
+    page.keyboard.press("c")
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    wait_until(page, lambda: len(standing(session)) == 6)
 
 
 def test_the_note_at_the_pointer_goes_when_its_hit_is_elsewhere(session: str, page: Page) -> None:
