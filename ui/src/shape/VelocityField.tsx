@@ -19,7 +19,7 @@ import { onHeads } from '../stage/Stage';
 import { onTile } from '../stage/tiles';
 import { useGesture } from '../stage/useGesture';
 import { useWheel } from '../stage/useWheel';
-import { drawWaveform } from '../stage/waveform';
+import { drawWaveforms } from '../stage/waveform';
 import { LETTERS } from './letters';
 import { placeOf, type Columns } from './useShape';
 
@@ -96,16 +96,7 @@ export function VelocityField({
       context.font = '12px "Recursive Variable", monospace';
       context.textBaseline = 'middle';
       drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
-      sources.forEach((source, index) => {
-        const share = wave.height / sources.length;
-        drawWaveform(
-          context,
-          source,
-          view,
-          { ...wave, top: wave.top + index * share, height: share },
-          look.soft,
-        );
-      });
+      drawWaveforms(context, sources, view, wave, look.soft);
       if (!sources.length) {
         context.fillStyle = look.quiet;
         context.fillText('notes without a recording', wave.left + 6, wave.top + wave.height / 2);

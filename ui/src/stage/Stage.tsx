@@ -7,7 +7,7 @@ import { drawTimeGround } from './ground';
 import { inks } from './heads';
 import { onTile } from './tiles';
 import { useWheel } from './useWheel';
-import { drawWaveform } from './waveform';
+import { drawWaveforms } from './waveform';
 import type { CurvePoint } from './curve';
 import { drawField } from './field';
 import { IDLE, step, type BoxPx, type Effect, type Gesture, type Hit } from './gestures';
@@ -94,16 +94,7 @@ export function Stage({
       context.font = '12px "Recursive Variable", monospace';
       context.textBaseline = 'middle';
       drawTimeGround(context, look, { view, loop, looping, tempo }, [wave, field]);
-      sources.forEach((source, index) => {
-        const share = wave.height / sources.length;
-        drawWaveform(
-          context,
-          source,
-          view,
-          { ...wave, top: wave.top + index * share, height: share },
-          look.ink,
-        );
-      });
+      drawWaveforms(context, sources, view, wave, look.ink);
     },
     [night, view, tempo, loop, looping, sources, mode],
   );

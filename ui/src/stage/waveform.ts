@@ -1,5 +1,6 @@
 import type { Source } from '../api/client';
 import type { View } from '../state/view';
+import type { Box } from './ground';
 import { timeToX } from './axes';
 import { exponentFor, extremes } from './tiles';
 
@@ -64,4 +65,18 @@ export function drawWaveform(
       context.fillRect(x, top, 1, Math.max(middle - found[0] * half - top, 0.8));
     }
   }
+}
+
+/** Draw the waveforms of a part's sources under each other, in equal shares of a box. */
+export function drawWaveforms(
+  context: CanvasRenderingContext2D,
+  sources: readonly Source[],
+  view: View,
+  box: Box,
+  colour: string,
+): void {
+  const height = box.height / sources.length;
+  sources.forEach((source, index) =>
+    drawWaveform(context, source, view, { ...box, top: box.top + index * height, height }, colour),
+  );
 }
