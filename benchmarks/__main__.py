@@ -16,6 +16,17 @@ if __name__ == "__main__":
         single.run()
         hands.run()
         accuracy.run()
+    if "loops" in wanted:
+        from pathlib import Path
+
+        from benchmarks.sorting import proof
+
+        if "--proof" in wanted:
+            proof.score(Path(wanted[wanted.index("--proof") + 1]))
+        else:
+            from benchmarks.sorting import folds
+
+            folds.run()
     if "browser" in wanted or not sys.argv[1:]:
         from benchmarks import browser
 

@@ -1,0 +1,177 @@
+"""`./nubrak benchmark loops`: how whole loops are told apart on libraries of drums that were never taught.
+
+Whole libraries are left out, some of them together; what scores them was taught on all others by
+`python -m benchmarks.sorting.learn --folds`, and stands in the cache. Beside it, in the same run on the same
+folds: boosted trees over log spectra, one for each class.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import spearmanr
+
+from benchmarks.sorting.corrections import corrected
+from benchmarks.sorting.heard import SCORED_LOOPS, Heard, scored
+from benchmarks.sorting.reference import taught_without, told_by
+from benchmarks.sorting.score import CLASSES, COARSE, coarse_counts, f_of
+from benchmarks.sounds import CACHE
+from nubrak.core.sort.listening import sounding_from
+from nubrak.core.sort.moment_spectra import MomentSpectra
+from nubrak.core.sort.network import Told, Weights, tell, weights_of
+from nubrak.core.sort.sounds import SOUNDS, piece_of
+
+# Libraries that are left out together; small ones with others, so that each network keeps much to learn from.
+FOLDS: tuple[tuple[str, ...], ...] = (
+    ("fluid, musescore",),
+    ("timgm6mb", "made analogue"),
+    ("csound", "made digital", "made mouth"),
+    ("opl3", "freepats", "made acoustic"),
+)
+_HATS = tuple(k for k, sound in enumerate(SOUNDS) if piece_of(sound) == "hi-hat")
+_COARSE_OF = np.array([CLASSES.index(COARSE.get(sound, "other")) for sound in SOUNDS])
+
+
+def kept(number: int) -> Path:
+    """Where the network of a fold stands."""
+    return CACHE / f"fold-{number}.npz"
+
+
+@dataclass
+class Tally:
+    """What was counted of one library."""
+
+    classes: NDArray[np.int64] = field(default_factory=lambda: np.zeros((len(CLASSES), 3), np.int64))
+    hats: list[bool] = field(default_factory=list)
+    contains: NDArray[np.int64] = field(default_factory=lambda: np.zeros(3, np.int64))
+    together: dict[str, list[bool]] = field(default_factory=lambda: {"snare or clap": [], "hat": []})
+    strength: list[float] = field(default_factory=list)
+    probability: list[NDArray[np.float64]] = field(default_factory=list)
+    struck: list[NDArray[np.bool_]] = field(default_factory=list)
+    corrected: NDArray[np.int64] = field(default_factory=lambda: np.zeros(2, np.int64))
+
+
+def told_of(one: Heard, weights: Weights) -> Told:
+    """What a network tells of a loop."""
+    spectra = MomentSpectra(*(x.astype(np.float32) for x in (one.long, one.short, one.low)))
+    return tell(spectra, one.time_s, one.rise_db.astype(np.float64), weights)
+
+
+def take(tally: Tally, one: Heard, told: Told) -> None:
+    """Count one loop in."""
+    if not len(one.time_s):
+        return
+    probability = 1.0 / (1.0 + np.exp(-told.log_odds.astype(np.float64)))
+    tally.classes += coarse_counts(one, probability)
+    struck = ~np.isnan(one.level_db)
+    heard = struck & ~one.buried
+    answered = probability > 0.5
+    hats = heard[:, _HATS].any(axis=1) & (1 - np.prod(1 - probability[:, _HATS], axis=1) > 0.5)
+    right = probability[:, _HATS].argmax(axis=1) == np.nan_to_num(one.level_db[:, _HATS], nan=-999.0).argmax(
+        axis=1
+    )
+    tally.hats += right[hats].tolist()
+    truly, say = (
+        {piece_of(SOUNDS[k]) for k in np.nonzero(table.any(axis=0))[0]} for table in (heard, answered)
+    )
+    tally.contains += np.array([len(truly), len(say), len(truly & say)])
+    coarse = np.stack([heard[:, k == _COARSE_OF].any(axis=1) for k in range(len(CLASSES))], axis=1)
+    said = np.stack(
+        [1 - np.prod(1 - probability[:, k == _COARSE_OF], axis=1) > 0.5 for k in range(len(CLASSES))], axis=1
+    )
+    several = coarse.sum(axis=1) > 1
+    for name, of in tally.together.items():
+        k = CLASSES.index(name)
+        of += said[several & coarse[:, k], k].tolist()
+    for k in range(len(SOUNDS)):
+        under = heard[:, k] & (struck.sum(axis=1) > 1)
+        if under.sum() >= 6 and np.ptp(one.level_db[under, k]) > 3:
+            tally.strength.append(float(spearmanr(one.level_db[under, k], told.level_db[under, k]).statistic))
+    spectra = MomentSpectra(*(x.astype(np.float32) for x in (one.long, one.short, one.low)))
+    tally.corrected += np.array(corrected(one, probability, sounding_from(told, spectra)))
+    tally.probability.append(probability.ravel())
+    tally.struck.append(struck.ravel())
+
+
+def calibration(probability: NDArray[np.float64], struck: NDArray[np.bool_]) -> float:
+    """The mean distance between what is said and what is, over tenths of what is said that is in any
+    doubt.
+    """
+    doubted = (probability > 0.05) & (probability < 0.95)
+    tenth = np.floor(10 * probability[doubted]).astype(int)
+    gaps, weights = [], []
+    for one in np.unique(tenth):
+        of = tenth == one
+        gaps.append(abs(probability[doubted][of].mean() - struck[doubted][of].mean()))
+        weights.append(of.sum())
+    return float(np.average(gaps, weights=weights)) if gaps else 0.0
+
+
+def loops_of(library: str) -> Iterator[Heard]:
+    """The loops a library is scored on."""
+    return (scored(library, number) for number in range(SCORED_LOOPS))
+
+
+def run() -> None:
+    """Print every library, the mean and the worst."""
+    print("Whole loops told apart, whole libraries left out (strokes within 25 ms; F)")
+    print(
+        f"  {'':18} {'F':>6} "
+        + " ".join(f"{name[:7]:>7}" for name in CLASSES)
+        + f" {'hat way':>8} {'has':>6} {'sn+':>6} {'hat+':>6} {'level':>6} {'by hand':>7} {'calib':>6}"
+    )
+    rows = []
+    for number, libraries in enumerate(FOLDS):
+        if not kept(number).exists():
+            print(f"  {', '.join(libraries)}: not taught yet; python -m benchmarks.sorting.learn --folds")
+            continue
+        weights = weights_of(kept(number))
+        trees = taught_without(libraries)
+        for library in libraries:
+            tally = Tally()
+            for one in loops_of(library):
+                take(tally, one, told_of(one, weights))
+            rows.append((library, *_figures(tally)))
+            _print(*rows[-1])
+            theirs = np.sum([coarse_counts(one, told_by(trees, one)) for one in loops_of(library)], axis=0)
+            cells = " ".join(f"{f:7.3f}" for f in f_of(theirs))
+            print(f"    boosted trees    {f_of(theirs.sum(axis=0)):6.3f} {cells}", flush=True)
+    if not rows:
+        return
+    columns = [np.array(column, float) for column in zip(*(row[1:] for row in rows), strict=True)]
+    _print("mean", *(np.nanmean(column, axis=0) for column in columns))
+    # Of corrections and of calibration more is worse.
+    _print(
+        "worst",
+        *(np.nanmin(column, axis=0) for column in columns[:-2]),
+        *(np.nanmax(c) for c in columns[-2:]),
+    )
+
+
+def _figures(tally: Tally) -> tuple[object, ...]:
+    each = np.where(tally.classes[:, 0] > 0, f_of(tally.classes), np.nan)
+    return (
+        float(f_of(tally.classes.sum(axis=0))),
+        each,
+        float(np.mean(tally.hats)) if tally.hats else np.nan,
+        float(f_of(tally.contains)),
+        *(float(np.mean(of)) if of else np.nan for of in tally.together.values()),
+        float(np.nanmedian(tally.strength)) if tally.strength else np.nan,
+        1000.0 * tally.corrected[0] / max(tally.corrected[1], 1),
+        calibration(np.concatenate(tally.probability), np.concatenate(tally.struck)),
+    )
+
+
+def _print(name: str, whole: float, each: NDArray[np.float64], *more: float) -> None:
+    cells = " ".join(f"{f:7.3f}" for f in each)
+    *shares, by_hand, calibrated = more
+    print(
+        f"  {name:18} {whole:6.3f} {cells}   "
+        + " ".join(f"{value:6.3f}" for value in shares)
+        + f" {by_hand:7.0f} {calibrated:6.3f}",
+        flush=True,
+    )
