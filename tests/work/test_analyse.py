@@ -43,7 +43,7 @@ def test_it_is_found_once_and_known_to_every_machine(
     def never(*_: object) -> None:
         raise AssertionError("listened twice")
 
-    monkeypatch.setattr(analyse, "find_candidates", never)
+    monkeypatch.setattr(analyse, "look_through", never)
     analyse_audio(engine, other, audio)
     there = other.candidates(audio)
     assert there is not None and there.time_s.tolist() == found.time_s.tolist()

@@ -151,7 +151,7 @@ def test_what_goes_wrong_is_said_where_the_source_stands(
     audio = stored(engine, tmp_path, 701)
     monkeypatch.setattr(module, "_here", lambda: (engine, Cache(engine, database_url, tmp_path / "c")))
     monkeypatch.setattr(
-        module, "find_candidates", lambda *_: (_ for _ in ()).throw(RuntimeError("no room left"))
+        module, "look_through", lambda *_: (_ for _ in ()).throw(RuntimeError("no room left"))
     )
     job = Job(id=1, queue="default", lock=None, queueing_lock=None, task_name="analyse")
     for attempts, then in ((0, "It is tried again"), (2, "Look for strokes again in Gather")):

@@ -77,17 +77,25 @@ def convert(
             help="what the files are: kit (microphones of one kit), close, cymbals, loop, mouth or hand"
         ),
     ] = "kit",
+    channels: Annotated[
+        str, typer.Option(help="one: all on MIDI channel 10; each: a channel for each part")
+    ] = "one",
 ) -> None:
-    """Find the hits of recordings and write MIDI files and hits.json, without the database."""
+    """Find the hits of recordings and write MIDI files and hits.json, without the database.
+
+    A loop or a mouth take is told apart into the pieces that play it: kick, snare (centre, side stick),
+    clap, hi-hat (closed, half open, open, pedal), rack tom, mid tom, floor tom, crash, ride (bow, bell),
+    tambourine, shaker, cowbell, conga, woodblock, and sound A, B … for what is none of these.
+    """
     from nubrak.command.convert import run_convert
 
-    raise typer.Exit(run_convert(files, piece or [], out, bpm, source_is))
+    raise typer.Exit(run_convert(files, piece or [], out, bpm, source_is, channels))
 
 
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def benchmark(context: typer.Context) -> None:
-    """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy
-    and browser.
+    """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy,
+    loops and browser; `loops --proof DIR` scores a folder of loops with their truth.
     """
     import subprocess
     import sys

@@ -15,11 +15,12 @@ from typing import TypeVar
 import numpy as np
 
 from nubrak.core.find import Candidates, find_candidates, join
-from nubrak.core.flow import PartInput, listens_to, part_input
+from nubrak.core.flow import PartInput, is_heard_closely, listens_to, part_input, sorts_itself, told_in
+from nubrak.core.flow import look_through as heard_in
 from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, gather, guess_piece, inspect, read_mono
-from nubrak.core.pieces import MATERIALS, PIECES, PieceGuess, guess_from_name, listens_closely
+from nubrak.core.pieces import MATERIALS, PieceGuess, guess_from_name
 from nubrak.core.problem import Problem
-from nubrak.core.session import AnyAction, Clip, Document, apply
+from nubrak.core.session import AnyAction, Clip, Document, apply, tell_pieces
 
 Given = TypeVar("Given")
 Answer = TypeVar("Answer")
@@ -66,8 +67,8 @@ def gather_files(files: list[Path], said: dict[Path, str], source_is: str) -> Ki
 def look_through(kit: Kit) -> Iterator[tuple[str, PartInput]]:
     """Every part with its candidates, in the order of the list."""
     wanted = []
-    for part_id, part in kit.document.ordered_parts():
-        closely = listens_closely(PIECES[part.piece], part.find.material)
+    for part_id, _ in kit.document.ordered_parts():
+        closely = is_heard_closely(kit.document, part_id)
         for source in listens_to(kit.document, part_id):
             wanted += [(kit.files[clip.audio], closely) for clip in source.clips]
     found = _on_every_core(_heard, wanted)
@@ -77,6 +78,20 @@ def look_through(kit: Kit) -> Iterator[tuple[str, PartInput]]:
             for source in listens_to(kit.document, part_id)
         ]
         yield part_id, part_input(kit.document, part_id, heard)
+
+
+def tell_apart(kit: Kit, inputs: dict[str, PartInput]) -> None:
+    """Sources that carry several pieces become the parts that play them, beside what they were found in."""
+    for part_id in list(inputs):
+        pieces = (
+            told_in(kit.document, part_id, inputs[part_id]) if sorts_itself(kit.document, part_id) else None
+        )
+        if pieces is None:
+            continue
+        named = {f"{part_id}-{number}": piece for number, piece in enumerate(pieces)}
+        tell_pieces(kit.document, part_id, named)
+        for child in named:
+            inputs[child] = part_input(kit.document, child, [inputs[part_id].candidates])
 
 
 def _arrive(kit: Kit, arrived: Arrival, new_ids: tuple[str, str]) -> None:
@@ -144,7 +159,7 @@ def _heard(wanted: tuple[list[Path], bool]) -> Candidates:
     mono = np.zeros(max(len(signal) for signal, _ in signals), np.float32)
     for signal, _ in signals:
         mono[: len(signal)] += signal / np.float32(len(signals))
-    return find_candidates(mono, signals[0][1], closely)
+    return heard_in(mono, signals[0][1], closely)
 
 
 def _on_every_core(make: Callable[[Given], Answer], given: list[Given]) -> Iterator[Answer]:

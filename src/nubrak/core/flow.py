@@ -22,16 +22,28 @@ from nubrak.core.decide import (
     weigh,
     weigh_again,
 )
-from nubrak.core.find import Candidates, begins_at, combine_microphones, first_of_each, within
-from nubrak.core.pieces import PIECES, material_of
-from nubrak.core.session import Document, Source
+from nubrak.core.find import (
+    Candidates,
+    begins_at,
+    combine_microphones,
+    find_candidates,
+    first_of_each,
+    within,
+)
+from nubrak.core.pieces import MATERIALS, PIECES, Material, MaterialId, NoteMap, material_of, plain_of
+from nubrak.core.session import Document, Part, Source
+from nubrak.core.shape import marks_of_hits
+from nubrak.core.sort import Sorted, ToldPiece, listen, own_share_db, pieces_in, sort_moments
 from nubrak.core.spill import PartOnsets, kind_of, part_onsets
+
+_ONLY_BY_HAND = 1e-4  # of strokes in a part that nothing was told for
 
 
 @dataclass(frozen=True)
 class PartInput:
     """One part as the flow needs it. ``sources`` are where it listens: parts that share one do not spill into
-    each other.
+    each other. ``sounds`` are its own of those told in moments that it was sorted from, which were
+    ``heard_as`` some material; None where it was found by itself.
     """
 
     name: str
@@ -40,6 +52,8 @@ class PartInput:
     find: FindSettings
     marks: list[Mark]
     sources: frozenset[str] = field(default_factory=frozenset)
+    sounds: tuple[str, ...] | None = None
+    heard_as: MaterialId | None = None
 
 
 @dataclass(frozen=True)
@@ -54,7 +68,7 @@ class Weighed:
 def listens_to(document: Document, part_id: str) -> list[Source]:
     """The sources that a part is found on: none of a piece without notes, and none that is set aside."""
     part = document.part(part_id)
-    if not PIECES[part.piece].noted:
+    if not PIECES[part.piece].noted and not part.asked:
         return []
     return [document.sources[one] for one in part.sources if not document.sources[one].aside]
 
@@ -62,6 +76,7 @@ def listens_to(document: Document, part_id: str) -> list[Source]:
 def part_input(document: Document, part_id: str, heard: list[Candidates]) -> PartInput:
     """A part of a session with what was heard on each of the sources it listens to."""
     part = document.part(part_id)
+    head = document.parts.get(part.sorted_from or "")
     return PartInput(
         document.part_name(part_id),
         part.piece,
@@ -69,7 +84,51 @@ def part_input(document: Document, part_id: str, heard: list[Candidates]) -> Par
         part.find,
         part.mark_list,
         frozenset(part.sources),
+        None if head is None else tuple(part.sounds),
+        None if head is None else heard_as(head),
     )
+
+
+def heard_as(part: Part) -> MaterialId:
+    """What a part's recording is listened to as: one that was asked for its pieces as a whole loop."""
+    return "loop" if part.asked else material_of(PIECES[part.piece], part.find.material).id
+
+
+def is_heard_closely(document: Document, part_id: str) -> bool:
+    """Whether a part wants its sources looked through closely, and what each moment sounds like kept."""
+    part = document.part(part_id)
+    head = document.parts.get(part.sorted_from or "", part)
+    return MATERIALS[heard_as(head)].closely
+
+
+def look_through(mono: NDArray[np.float32], rate_hz: int, closely: bool) -> Candidates:
+    """Everything that may have been struck in a signal (frames,); looked at ``closely``, it is one of many
+    pieces, and what each moment sounds like is kept as well.
+    """
+    found = find_candidates(mono, rate_hz, closely)
+    return listen(mono, found, rate_hz) if closely else found
+
+
+def sorts_itself(document: Document, part_id: str) -> bool:
+    """Whether a part's moments are still to be told apart: those of a source that carries several pieces."""
+    part = document.part(part_id)
+    carries = part.asked or (PIECES[part.piece].noted and MATERIALS[heard_as(part)].mixed)
+    return carries and not part.told and part.sorted_from is None and bool(listens_to(document, part_id))
+
+
+def told_in(document: Document, part_id: str, part: PartInput) -> list[ToldPiece] | None:
+    """The pieces that a part's moments hold, but for those that have a microphone of their own; None where
+    they were not listened to for that.
+    """
+    sort = sort_moments(part.candidates)
+    if sort is None:
+        return None
+    close = {
+        one.piece
+        for key, one in document.parts.items()
+        if key != part_id and one.sorted_from is None and document.parts[part_id].asked
+    }
+    return [one for one in pieces_in(sort) if one.piece not in close]
 
 
 def band_of(part: PartInput) -> tuple[float, float]:
@@ -135,16 +194,34 @@ def decide_part(
 
     ``stroke_probabilities`` is (n,), a row for each candidate.
     """
-    piece = PIECES[part.piece]
     return decide(
-        evidence,
-        stroke_probabilities,
-        part.find,
-        part.marks,
-        piece,
-        material_of(piece, part.find.material),
-        span_s,
+        evidence, stroke_probabilities, part.find, part.marks, PIECES[part.piece], _material(part), span_s
     )
+
+
+def ways_struck(part: PartInput, decisions: Decisions) -> list[str | None]:
+    """How each row of a part's decisions was struck, (rows,): as its sound tells, unless a hand says
+    otherwise; None where the piece has no articulations.
+    """
+    plain = plain_of(part.piece)
+    out = [plain] * len(decisions.row)
+    if plain is None:
+        return out
+    sort = sort_moments(part.candidates) if part.sounds else None
+    if sort is not None:
+        told = sort.only(part.sounds or ()).way_struck(part.piece)
+        out = [told[row] if row >= 0 else plain for row in decisions.row.tolist()]
+    spoken = [mark for mark in part.marks if mark.articulation is not None]
+    for row, mark in marks_of_hits(decisions, spoken).items():
+        out[row] = mark.articulation
+    return out
+
+
+def numbers_by_row(part: PartInput, decisions: Decisions, note_map: NoteMap) -> NDArray[np.int64] | None:
+    """The note of each row of a part's decisions by how it was struck, (rows,); None where all take one."""
+    if plain_of(part.piece) is None:
+        return None
+    return np.array([note_map.number_of(part.piece, way) for way in ways_struck(part, decisions)], np.int64)
 
 
 def decide_all(
@@ -164,7 +241,16 @@ def decide_alone(part: PartInput) -> Decisions:
 
 
 def _alone(part: PartInput) -> bool:
+    if part.sounds is not None:
+        return True
     return PIECES[part.piece].family == "whole" or material_of(PIECES[part.piece], part.find.material).mixed
+
+
+def _material(part: PartInput) -> Material:
+    """What a part is listened to as: one told from moments as what those were found in."""
+    return (
+        MATERIALS["loop"] if part.sounds is not None else material_of(PIECES[part.piece], part.find.material)
+    )
 
 
 def _only(part: PartInput) -> frozenset[str] | None:
@@ -173,7 +259,7 @@ def _only(part: PartInput) -> frozenset[str] | None:
 
 def _by_itself(key: str, part: PartInput, here: PartOnsets) -> tuple[Evidence, NDArray[np.float64]]:
     evidence = evidence_of(key, {key: here}, {}, {key: np.ones(len(part.candidates))})
-    material = material_of(PIECES[part.piece], part.find.material)
+    material, sort = _material(part), sort_moments(part.candidates)
     if material.mixed:
         # A stroke may rise in one band while another's ringing fills the rest.
         evidence = replace(evidence, rise_db=part.candidates.rise_db)
@@ -187,14 +273,31 @@ def _by_itself(key: str, part: PartInput, here: PartOnsets) -> tuple[Evidence, N
         evidence = replace(
             e, attack_s=e.time_s[began], before_db=e.before_db[began], rise_db=e.rise_db[began]
         )
+    if part.sounds is not None:
+        return _told(part, here, evidence, sort)
     if not material.weighs:
         return evidence, np.ones(len(part.candidates))
-    stroke_probabilities = stroke_probability(
-        evidence.features, material=Taught.MIX if material.mixed else Taught.KIT
-    )
+    if material.mixed and sort is not None:
+        stroke_probabilities = sort.of_any()
+    else:
+        stroke_probabilities = stroke_probability(
+            evidence.features, material=Taught.MIX if material.mixed else Taught.KIT
+        )
     if material.mixed:
         first = first_of_each(
             evidence.time_s, stroke_probabilities > 0.5, (material.hold_off_ms or 0.0) / 1000
         )
         evidence = replace(evidence, attack_s=evidence.time_s[first])
     return evidence, stroke_probabilities
+
+
+def _told(
+    part: PartInput, here: PartOnsets, evidence: Evidence, sort: Sorted | None
+) -> tuple[Evidence, NDArray[np.float64]]:
+    """A part told from moments: how likely its own sounds are struck in each, and how loud their share is."""
+    if sort is None or not part.sounds:
+        return evidence, np.full(len(part.candidates), _ONLY_BY_HAND)
+    own = sort.only(part.sounds)
+    level_db = own_share_db(sort, part.sounds, part.piece, here.strength_db)
+    heard = replace(evidence, level_db=level_db, strength_db=level_db, rise_db=part.candidates.rise_db)
+    return heard, own.counts_as()

@@ -9,7 +9,7 @@ import structlog
 from procrastinate import App, Blueprint, JobContext, RetryStrategy
 from sqlalchemy import Engine
 
-from nubrak.core.find import find_candidates
+from nubrak.core.flow import look_through
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -45,7 +45,7 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = Fals
     report(engine, audio, 0.5)
     if cancelled_of(engine, [audio]):
         return
-    cache.keep_candidates(audio, find_candidates(mono, facts.rate_hz, closely), closely)
+    cache.keep_candidates(audio, look_through(mono, facts.rate_hz, closely), closely)
     report(engine, audio, 1.0)
 
 

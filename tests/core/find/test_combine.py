@@ -34,6 +34,6 @@ def _joined(one: Candidates, other: Candidates) -> Candidates:
         **{
             name: np.concatenate([getattr(one, name), getattr(other, name)])[order]
             for name in Candidates.__dataclass_fields__
-            if name != "band_envelope"
+            if name not in ("band_envelope", "sounding")
         }
     )

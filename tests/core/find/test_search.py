@@ -44,3 +44,22 @@ def test_nothing_is_invented_where_a_file_begins_or_ends_in_the_middle_of_sound(
 def test_silence_and_scraps_give_nothing() -> None:
     assert len(find_candidates(np.zeros(RATE_HZ, np.float32), RATE_HZ)) == 0
     assert len(find_candidates(np.ones(3, np.float32), RATE_HZ)) == 0
+
+
+def test_a_loop_is_found_from_its_first_sample_on_over_what_its_end_still_rings() -> None:
+    """Looked at closely, a signal may repeat: its end is what rang before its first stroke."""
+    rng, rate_hz = np.random.default_rng(5), 44100
+    t = np.arange(rate_hz) / rate_hz
+    stroke = np.exp(-t / 0.15) * np.sin(2 * np.pi * 180 * t) + 0.3 * np.exp(-t / 0.01) * rng.standard_normal(
+        rate_hz
+    )
+    loop = np.zeros(2 * rate_hz)
+    for time_s in (0.0, 0.5, 1.0, 1.5):
+        begin = round(time_s * rate_hz)
+        end = loop[begin : begin + rate_hz]
+        end += stroke[: len(end)]
+        loop[: len(stroke) - len(end)] += stroke[len(end) :]
+    found = find_candidates(loop.astype(np.float32), rate_hz, closely=True)
+    for time_s in (0.0, 0.5, 1.0, 1.5):
+        assert np.abs(found.time_s - time_s).min() < 0.003
+    assert found.time_s.min() >= 0.0

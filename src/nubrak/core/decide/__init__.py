@@ -11,7 +11,7 @@ from nubrak.core.decide.evidence import Evidence, evidence_of
 from nubrak.core.decide.features import AGAINST, FEATURES, FOR
 from nubrak.core.decide.multi_microphone import MultiMicrophoneEvidence, leaks_by, weigh, weigh_again
 from nubrak.core.decide.reason import clock, reason
-from nubrak.core.decide.second_look import WORTH_A_LOOK, places, similar_to
+from nubrak.core.decide.second_look import WORTH_A_LOOK, Place, places, similar_to
 from nubrak.core.decide.settings import MARK_REACH_S, CurvePoint, FindSettings, Mark
 from nubrak.core.decide.states import Decisions
 from nubrak.core.decide.stroke_probability import TAUGHT, Taught, stroke_probability
@@ -30,6 +30,7 @@ __all__ = [
     "FindSettings",
     "Mark",
     "MultiMicrophoneEvidence",
+    "Place",
     "Suggestion",
     "Taught",
     "clock",

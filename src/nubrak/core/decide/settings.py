@@ -111,6 +111,9 @@ class Mark(BaseModel):
     note: int | None = Field(
         default=None, ge=0, le=127, description="the note set by hand; empty takes the part's"
     )
+    articulation: str | None = Field(
+        default=None, max_length=40, description="how it was struck, as a hand says; empty tells it"
+    )
     note_s: TimeLineS | None = Field(
         default=None, description="where its note was put by hand; empty leaves that to the part's timing"
     )

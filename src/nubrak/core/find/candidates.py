@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, fields, replace
 from io import BytesIO
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 from nubrak.core.find.band_envelope import joined_envelope, no_band_envelope
 from nubrak.core.find.bands import BAND_EDGES_HZ
 
-VERSION = 13  # a new number makes everything derived from candidates anew
+VERSION = 14  # a new number makes everything derived from candidates anew
 
 
 @dataclass(frozen=True)
@@ -27,7 +28,8 @@ class Candidates:
     and ``aligned_s`` (n, k) where its attack then is; ``similarity_under``, ``aligned_under_s`` and
     ``under_db`` (n, k) the same for what is left without the sound it is most like
     (``matching.TemplateMatches``). ``band_envelope`` (steps, regions) is how the level goes on between them
-    (``band_envelope.band_envelope_of``).
+    (``band_envelope.band_envelope_of``). ``sounding`` (n, columns) is what sorting keeps of each, (n, 0)
+    where nothing was to be sorted; find does not read it.
     """
 
     time_s: NDArray[np.float64]
@@ -41,6 +43,7 @@ class Candidates:
     aligned_under_s: NDArray[np.float64]
     under_db: NDArray[np.float32]
     band_envelope: NDArray[np.float16] = field(default_factory=no_band_envelope)
+    sounding: NDArray[np.float16] = field(default_factory=lambda: np.zeros((0, 0), np.float16))
 
     def __len__(self) -> int:
         return len(self.time_s)
@@ -85,7 +88,19 @@ def join(parts: list[Candidates], starts_s: list[float]) -> Candidates:
         time_s=times[order],
         **rest,
         band_envelope=joined_envelope([part.band_envelope for part in parts], starts_s),
+        sounding=all_sounding([(part.sounding, slice(None)) for part in parts if len(part)], order),
     )
+
+
+def all_sounding(
+    parts: list[tuple[NDArray[np.float16], Any]], order: NDArray[np.int64]
+) -> NDArray[np.float16]:
+    """What sorting keeps of some rows of several, in this ``order`` (n,) of them all, (n, columns); nothing
+    where one of them has nothing kept.
+    """
+    if not parts or 0 in {kept.shape[1] for kept, _ in parts}:
+        return np.zeros((0, 0), np.float16)
+    return np.concatenate([kept[rows] for kept, rows in parts])[order]
 
 
 PER_SOUND = ("similarity", "aligned_s", "similarity_under", "aligned_under_s", "under_db")

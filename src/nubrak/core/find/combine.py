@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.find.band_envelope import joined_envelope
-from nubrak.core.find.candidates import PER_SOUND, Candidates, no_candidates, side_by_side
+from nubrak.core.find.candidates import PER_SOUND, Candidates, all_sounding, no_candidates, side_by_side
 from nubrak.core.signal import db_to_power, nearest_of, power_to_db
 
 _REACH_S = 0.006  # two metres: further apart, microphones are not on one piece
@@ -26,9 +26,9 @@ def combine_microphones(heard: list[Candidates]) -> Candidates:
     earlier microphone, as loud as they are on average, as steep as the steepest has it. What only one of them
     heard is softer for it.
     """
-    heard = [one for one in heard if len(one)]
+    silent, heard = heard[:1], [one for one in heard if len(one)]
     if not heard:
-        return no_candidates()
+        return silent[0] if silent else no_candidates()
     out = heard[0]
     for number, other in enumerate(heard[1:], start=1):
         out = _pair(out, other, number)
@@ -99,6 +99,7 @@ def _pair(first: Candidates, second: Candidates, so_far: int) -> Candidates:
         **plain,
         **{name: table[order] for name, table in columns.items()},
         band_envelope=band_envelope,
+        sounding=all_sounding([(first.sounding, slice(None)), (second.sounding, lone)], order),
     )
 
 

@@ -7,7 +7,7 @@ place that rises is kept with its features; which of them count is decided later
 
 from __future__ import annotations
 
-from dataclasses import fields
+from dataclasses import fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +24,8 @@ from nubrak.core.signal import FLOOR_DB, db_to_power, distance_to_nearest, power
 
 LEAST_RISE_DB = 3.0  # less is not told from the wandering of noise from millisecond to millisecond
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
+_SEAM_S = 0.06  # of the end, as what rang before the beginning: more than anything is compared with
+_EARLY_S = 0.012  # how far into the end the attack of the stroke it begins with may be sought: a kick’s rise
 _SURE_SIMILARITY = 0.6  # from here on a template times a stroke better than the stroke itself
 _SAME_S = 0.002  # nearer than this, two candidates are one stroke found twice
 # A template may lead this far away, if there it is like it by so much more.
@@ -37,13 +39,42 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int, closely: bool = Fal
     rise.
 
     Nothing is invented at the edges: what comes before the first sample counts as silence only if the signal
-    starts with a stroke, that is if its first milliseconds are not simply the level that goes on.
+    starts with a stroke, that is if its first milliseconds are not simply the level that goes on. Looked at
+    closely, a signal is one that may repeat: what comes before its first sample is its end, so that the
+    stroke it begins with is found over what still rings.
     """
     if len(mono) < rate_hz // 200 or not np.any(mono):
         return no_candidates()
+    if closely and len(mono) > round(2 * _SEAM_S * rate_hz):
+        # Whole frames, so that the rest is looked at through the same ones as without.
+        before = round(_SEAM_S / FRAME_S) * max(1, round(FRAME_S * rate_hz))
+        found = _candidates_of(np.concatenate([mono[-before:], mono]), rate_hz, CLOSE_RISE_DB)
+        found = _from_here(found, before / rate_hz)
+        return replace(found, band_envelope=band_envelope_of(mono, rate_hz))
+    return _candidates_of(mono, rate_hz, CLOSE_RISE_DB if closely else LEAST_RISE_DB)
+
+
+def _from_here(found: Candidates, begin_s: float) -> Candidates:
+    """The candidates from a place on, as if it were the beginning; a stroke that begins just before it begins
+    with it.
+    """
+    rows = np.nonzero(found.time_s >= begin_s - _EARLY_S)[0]
+    while len(rows) > 1 and found.time_s[rows[1]] < begin_s + _EARLY_S:
+        rows = rows[1:]
+    columns = {
+        f.name: getattr(found, f.name)[rows]
+        for f in fields(Candidates)
+        if f.name not in ("band_envelope", "sounding")
+    }
+    for name in ("time_s", "aligned_s", "aligned_under_s"):
+        columns[name] = np.maximum(columns[name] - begin_s, 0.0)
+    return Candidates(**columns, band_envelope=found.band_envelope)
+
+
+def _candidates_of(mono: NDArray[np.float32], rate_hz: int, least_rise_db: float) -> Candidates:
     frame = max(1, round(FRAME_S * rate_hz))
     plain, rises = rises_of(mono, frame)
-    places = peaks_of(rises, CLOSE_RISE_DB if closely else LEAST_RISE_DB)
+    places = peaks_of(rises, least_rise_db)
     if not len(places):
         return no_candidates()
     coarse = (steepest(plain, places) * frame).astype(np.int64)

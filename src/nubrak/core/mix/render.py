@@ -47,6 +47,7 @@ class SoundingPart(Protocol):
     sources: list[str]
     blend: Blend
     layers: dict[str, Layer]
+    sorted_from: str | None
 
 
 class Sounding(Protocol):
@@ -145,6 +146,8 @@ def _add_recordings(out: NDArray[np.float32], mix: Mix, part_ids: list[str], sta
     document, frames, done = mix.document, len(out), set()
     for part_id in part_ids:
         part = document.parts[part_id]
+        if part.sorted_from in part_ids:
+            continue  # what it was told from sounds for it
         blend = part.blend
         for source_id in part.sources:
             if source_id in done or not blend.recording_on or (alone and not blend.recording_solo):

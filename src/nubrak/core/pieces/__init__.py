@@ -3,6 +3,7 @@
 Plain models and tables. Begin with ``catalogue``: every piece with its notes, staff place and bands.
 """
 
+from nubrak.core.pieces.articulation import ARTICULATIONS, Articulation, articulation_of, plain_of
 from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece, PieceId
 from nubrak.core.pieces.file_names import (
     PieceGuess,
@@ -18,22 +19,26 @@ from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, listens
 from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
 
 __all__ = [
+    "ARTICULATIONS",
     "GENERAL_MIDI",
     "MATERIALS",
     "ONLY_HEARD",
     "PIECES",
+    "Articulation",
     "Material",
     "MaterialId",
     "NoteMap",
     "Piece",
     "PieceGuess",
     "PieceId",
+    "articulation_of",
     "file_name",
     "from_text",
     "guess_from_name",
     "listens_closely",
     "material_of",
     "plain_name",
+    "plain_of",
     "position_of",
     "side_of",
     "takes_alike",

@@ -48,6 +48,7 @@ class Piece(BaseModel):
 # the sessions that benchmarks/learn.py makes.
 _STRENGTH_HZ = {
     "rack-tom": (250.0, 20000.0),
+    "mid-tom": (250.0, 20000.0),
     "floor-tom": (250.0, 20000.0),
     "kick": (0.0, 20000.0),
     "hi-hat": (157.0, 20000.0),
@@ -120,6 +121,20 @@ PIECES: dict[str, Piece] = {
             18,
             "drum",
             "racktom,rack tom,rack,tom 1,tom1,tom,hi tom,tt",
+        ),
+        _piece(
+            "mid-tom",
+            "Mid tom",
+            "d",
+            47,
+            "oval",
+            3.0,
+            "rack-tom",
+            65,
+            2500,
+            18,
+            "drum",
+            "mid tom,midtom,middle tom",
         ),
         _piece(
             "floor-tom",
@@ -197,6 +212,20 @@ PIECES: dict[str, Piece] = {
             "conga", "Conga", "g", 63, "oval", 3.0, "hand", 80, 5000, 25, "hand", "conga,congas,bongo,bongos"
         ),
         _piece("cowbell", "Cowbell", "w", 56, "cross", 4.5, "hand", 400, 8000, 40, "hand", "cowbell,bell"),
+        _piece(
+            "woodblock",
+            "Woodblock",
+            "n",
+            76,
+            "cross",
+            4.0,
+            "hand",
+            400,
+            8000,
+            30,
+            "hand",
+            "woodblock,wood block,claves,clave",
+        ),
         _piece(
             "loop",
             "Whole loop",

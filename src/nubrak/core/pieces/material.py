@@ -96,6 +96,7 @@ MATERIALS: dict[MaterialId, Material] = {
             least_span_db=14.0,
             mixed=True,
             slow_onset_s=0.1,
+            closely=True,
             whole_band=True,
         ),
         Material(

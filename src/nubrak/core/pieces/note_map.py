@@ -7,6 +7,7 @@ from io import StringIO
 
 from pydantic import BaseModel, Field
 
+from nubrak.core.pieces.articulation import ARTICULATIONS, articulation_of, plain_of
 from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.problem import Problem
 
@@ -21,9 +22,19 @@ class NoteMap(BaseModel):
     name: str = Field(default="General MIDI", min_length=1, max_length=80)
     notes: dict[str, int] = Field(default={}, max_length=200)
 
-    def number_of(self, piece: str) -> int:
-        """The note a piece is written as."""
-        return self.notes.get(piece, PIECES[piece].note if piece in PIECES else 37)
+    def number_of(self, piece: str, articulation: str | None = None) -> int:
+        """The note a piece is written as, or one of its articulations: what the map has for it, else what it
+        falls to, else General MIDI's. The plain one is the piece's own.
+        """
+        way = (
+            articulation_of(piece, articulation) if articulation and articulation != plain_of(piece) else None
+        )
+        if way is None:
+            return self.notes.get(piece, PIECES[piece].note if piece in PIECES else 37)
+        key = f"{piece}/{way.id}"
+        if key not in self.notes and way.falls_to is not None:
+            return self.number_of(piece, way.falls_to)
+        return self.notes.get(key, way.note)
 
 
 # General MIDI Level 1 percussion key map (MMA), keys 35 to 81.
@@ -92,6 +103,9 @@ def to_text(note_map: NoteMap) -> str:
     for piece in PIECES.values():
         number = note_map.number_of(piece.id)
         writer.writerow((piece.id, number, GENERAL_MIDI.get(number, piece.name)))
+        for way in ARTICULATIONS.get(piece.id, ())[1:]:
+            number = note_map.number_of(piece.id, way.id)
+            writer.writerow((f"{piece.id}/{way.id}", number, GENERAL_MIDI.get(number, piece.name)))
     return out.getvalue()
 
 
@@ -119,12 +133,20 @@ def from_text(text: str, name: str = "Imported") -> tuple[NoteMap, list[str]]:
         if not cells[0]:
             name = cells[2][:80] or name
             continue
-        if cells[0] not in PIECES:
+        piece, _, way = cells[0].partition("/")
+        if piece not in PIECES or (way and articulation_of(piece, way) is None):
             skipped.append(f"Line {number}: there is no piece “{cells[0]}”.")
         elif not cells[1].isdecimal() or int(cells[1]) > 127:
             skipped.append(f"Line {number}: “{cells[1]}” is no note from 0 to 127.")
         else:
             notes[cells[0]] = int(cells[1])
     return NoteMap(
-        name=name, notes={piece: note for piece, note in notes.items() if note != PIECES[piece].note}
+        name=name,
+        notes={key: note for key, note in notes.items() if note != NoteMap().number_of(*_split(key))},
     ), skipped
+
+
+def _split(key: str) -> tuple[str, str | None]:
+    """Piece and articulation of a row of the table."""
+    piece, _, way = key.partition("/")
+    return piece, way or None

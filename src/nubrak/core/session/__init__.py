@@ -12,6 +12,7 @@ from nubrak.core.session.gather_edits import AddClip, AddSource, AsPair, Combine
 from nubrak.core.session.layer_edits import AddLayer, SetLayer
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
+from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_pieces, without_orphans
 
 __all__ = [
     "AddClip",
@@ -24,6 +25,8 @@ __all__ = [
     "CombineMicrophones",
     "Document",
     "Give",
+    "GiveStrokes",
+    "Given",
     "KeepFeel",
     "MarkChange",
     "NewPart",
@@ -33,7 +36,10 @@ __all__ = [
     "SetPattern",
     "SetTempo",
     "Source",
+    "SplitPart",
     "apply",
     "changed",
     "out_of_bounds",
+    "tell_pieces",
+    "without_orphans",
 ]

@@ -65,6 +65,25 @@ class Part(BaseModel):
     pattern: dict[str, PatternNote] = Field(default={}, description="notes beside the recorded ones")
     layers: dict[str, Layer] = {}
     blend: Blend = Blend()
+    asked: bool = Field(
+        default=False, description="a microphone over the kit or in the room is asked for its pieces"
+    )
+    told: bool = Field(
+        default=False, description="its moments were told apart into the pieces struck in them"
+    )
+    sorted_from: str | None = Field(
+        default=None, description="the part whose moments it was told from; empty: it was found by itself"
+    )
+    sounds: list[str] = Field(
+        default=[],
+        max_length=64,
+        description="which of the sounds told there are its own; empty: only what a hand gave it",
+    )
+    muted: bool = Field(default=False, description="thrown away: kept as it is, neither written nor heard")
+    rank: int = Field(default=0, description="order among those told from the same moments")
+    named: str | None = Field(
+        default=None, min_length=1, max_length=80, description="what it is called instead of its piece"
+    )
 
     @property
     def mark_list(self) -> list[Mark]:
@@ -121,10 +140,31 @@ class Document(BaseModel):
 
     def ordered_parts(self) -> list[tuple[str, Part]]:
         """Parts in the order of the list."""
-        return sorted(self.parts.items(), key=lambda item: (item[1].place, item[0]))
+        return sorted(
+            self.parts.items(),
+            key=lambda item: (item[1].place, item[1].sorted_from is not None, item[1].rank, item[0]),
+        )
+
+    def family(self, part_id: str) -> list[str]:
+        """The parts that were told from a part's moments, in their order."""
+        return [key for key, part in self.ordered_parts() if part.sorted_from == part_id]
+
+    def is_noted(self, part_id: str) -> bool:
+        """Whether a part's strokes become notes: not those only heard or thrown away, nor moments that
+        others were told from.
+        """
+        part = self.parts[part_id]
+        return PIECES[part.piece].noted and not part.muted and not self.family(part_id)
 
     def part_name(self, part_id: str) -> str:
-        """The piece's name, numbered where the session has it more than once."""
-        same = [key for key, part in self.ordered_parts() if part.piece == self.parts[part_id].piece]
+        """What it is named, else the piece's name, numbered where the session has it more than once."""
+        named = self.parts[part_id].named
+        if named is not None:
+            return named
+        same = [
+            key
+            for key, part in self.ordered_parts()
+            if part.piece == self.parts[part_id].piece and part.named is None
+        ]
         name = PIECES[self.parts[part_id].piece].name
         return name if len(same) < 2 else f"{name} {same.index(part_id) + 1}"

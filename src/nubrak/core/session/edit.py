@@ -36,17 +36,29 @@ from nubrak.core.session.shape_edits import (
     SetShape,
     TakeChanges,
 )
+from nubrak.core.session.sort_edits import (
+    AskPieces,
+    AsOne,
+    GiveStrokes,
+    JoinParts,
+    SetMuted,
+    SetWay,
+    SplitPart,
+)
 
 GatherAction = (
     Rename | SetTempo | AddSource | AddClip | MoveClip | RemoveClip | AsPair | CombineMicrophones | Apart
     | SetAside | SetSpan | RemoveSource | SetPiece
 )  # fmt: skip
 FindAction = SetFind | SetMark | Unmark | Give
+SortAction = GiveStrokes | SetWay | SplitPart | JoinParts | AskPieces | AsOne | SetMuted
 ShapeAction = (
     SetShape | SetPattern | SetNotes | TakeChanges | AddParts | RemovePart | KeepFeel | DropFeel | SetNoteMap
 )
 LayerAction = AddLayer | SetLayer | RemoveLayer | SetBlend
-AnyAction = Annotated[GatherAction | FindAction | ShapeAction | LayerAction, Field(discriminator="kind")]
+AnyAction = Annotated[
+    GatherAction | FindAction | SortAction | ShapeAction | LayerAction, Field(discriminator="kind")
+]
 
 
 def apply(document: Document, action: AnyAction) -> tuple[Document, str]:

@@ -32,6 +32,7 @@ class MarkChange(BaseModel):
     velocity: int | None = Field(default=None, ge=1, le=127, description="the velocity set by hand")
     note: int | None = Field(default=None, ge=0, le=127, description="the note set by hand")
     note_s: TimeLineS | None = Field(default=None, description="where its note is put")
+    articulation: str | None = Field(default=None, max_length=40, description="how it was struck")
 
 
 class MarksAtPlaces:
@@ -76,7 +77,9 @@ def _begun(change: MarkChange) -> Mark:
 
 def _meant(change: MarkChange, mark: Mark) -> dict[str, object]:
     """The fields of a mark that a change speaks of."""
-    out = change.model_dump(include=change.model_fields_set & {"to_s", "velocity", "note", "note_s"})
+    out = change.model_dump(
+        include=change.model_fields_set & {"to_s", "velocity", "note", "note_s", "articulation"}
+    )
     if change.by_s is not None:
         stands = next(one for one in (mark.to_s, change.stands_s, change.time_s) if one is not None)
         out["to_s"] = min(max(stands + change.by_s, 0.0), LAST_S)

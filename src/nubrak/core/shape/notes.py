@@ -95,6 +95,12 @@ class Notes:
         return seconds_at(tempo, beats_at(tempo, self.time_s) + self.length_beats) - self.time_s
 
 
+def no_notes(settings: ShapeSettings) -> Notes:
+    """What a part is written as whose strokes other parts play."""
+    none = np.zeros(0, np.int64)
+    return Notes(np.zeros(0), none, settings.note or 0, settings.channel, settings.length_beats)
+
+
 def usual_db_of(decisions: Decisions) -> float:
     """The strength of a part's loudest usual strokes. What is marked by hand does not move it: dropping one
     hit leaves the others' velocities as they are.
@@ -135,12 +141,14 @@ def shape(
     pattern: list[PatternNote] | None = None,
     ring_s: NDArray[np.float64] | None = None,
     mapped: int | None = None,
+    by_row: NDArray[np.int64] | None = None,
 ) -> Notes:
     """The hits of a part as notes, and its ``pattern`` among them.
 
     Steps and timing work on both alike. What a person set for a single one wins: its velocity, its note, and
     where its note stands. ``ring_s`` (rows,) is how long each candidate rings, for notes as long as that;
-    ``mapped`` the note of the session's map.
+    ``mapped`` the note of the session's map, ``by_row`` (rows,) that of each row by how it was struck; a note
+    that the settings name is that of all.
     """
     tempo, beside = tempo or Tempo(), pattern or []
     hits = np.nonzero(decisions.counts)[0]
@@ -154,7 +162,7 @@ def shape(
     fixed = np.concatenate([np.zeros(len(hits), bool), np.array([one.fixed for one in beside], bool)])
     numbers = np.concatenate(
         [
-            np.full(len(hits), number),
+            by_row[hits] if by_row is not None and settings.note is None else np.full(len(hits), number),
             np.array([number if one.note is None else one.note for one in beside], np.int64),
         ]
     ).astype(np.int64)
@@ -180,7 +188,7 @@ def shape(
     for marked, mark in by_hand.items():
         place = place_of[marked]
         velocity[place] = mark.velocity if mark.velocity is not None else velocity[place]
-        numbers[place] = mark.note if mark.note is not None else number
+        numbers[place] = mark.note if mark.note is not None else numbers[place]
         time_s[place] = mark.note_s if mark.note_s is not None else time_s[place]
     order = np.argsort(time_s, kind="stable")
     time_s, row = time_s[order], row[order]

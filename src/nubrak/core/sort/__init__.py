@@ -1,10 +1,36 @@
-"""Which of a part's hits belong together: ghosts apart from full strokes, and hits that are one and the same
-sound.
+"""Which piece was it, and which hits belong together.
 
-In go levels or sounds of hits, out come groups. Begin with ``ghosts``.
+Begin with ``listening.listen``: what is kept of every candidate of a source; then ``sorting``: which sounds
+each moment holds. ``ghosts`` and ``sameness`` group the hits of one part.
 """
 
+from nubrak.core.sort.alike import followers, unlike_db
 from nubrak.core.sort.ghosts import ghosts
+from nubrak.core.sort.layout import Placed, outline, placed
+from nubrak.core.sort.listening import Sounding, listen, sounding_of
 from nubrak.core.sort.sameness import same_sounds
+from nubrak.core.sort.sorting import Sorted, ToldPiece, pieces_in, sort_moments
+from nubrak.core.sort.sounds import PIECES_TOLD, SOUNDS, piece_of, way_of
+from nubrak.core.sort.strength import own_share_db
 
-__all__ = ["ghosts", "same_sounds"]
+__all__ = [
+    "PIECES_TOLD",
+    "SOUNDS",
+    "Placed",
+    "Sorted",
+    "Sounding",
+    "ToldPiece",
+    "followers",
+    "ghosts",
+    "listen",
+    "outline",
+    "own_share_db",
+    "piece_of",
+    "pieces_in",
+    "placed",
+    "same_sounds",
+    "sort_moments",
+    "sounding_of",
+    "unlike_db",
+    "way_of",
+]

@@ -1,0 +1,117 @@
+"""Listening: what sorting keeps of every candidate of a source, from its audio alone, once.
+
+Per candidate: how likely each sound is and how loud, what it sounds like (a coarse spectrum at its attack
+and a little later), and where it stands on axes that a person can read: dark to bright, short to long.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nubrak.core.find import Candidates
+from nubrak.core.sort.moment_spectra import LONG_EDGES_HZ, MomentSpectra, moment_spectra
+from nubrak.core.sort.network import Told, taught, tell
+from nubrak.core.sort.sounds import SOUNDS
+
+_AT, _LATER = 2, 4  # of the long windows: over the attack, and 35 ms after it
+_COARSE = 4  # bands of the long windows in one of the coarse spectrum
+_FALL_DB = 30.0  # what a sound has faded by when it is heard as gone (common practice)
+# Where the middle of each long window that begins with or after the attack lies, in s.
+_MIDDLE_S = (np.array([-512, 512, 1536, 2560, 4096, 6144, 9216, 13312, 17408]) + 1024) / 44100
+_SHORTEST_S, _LONGEST_S = 0.02, 2.0
+
+
+@dataclass(frozen=True)
+class Sounding:
+    """Of each candidate: ``log_odds`` (n, sounds) and ``level_db`` (n, sounds) as the network tells them,
+    ``brightness_hz`` (n,) the middle of its spectrum, ``ring_s`` (n,) how long it takes to fade, and
+    ``colour`` (n, 28) its coarse spectrum in dB at the attack and later.
+    """
+
+    log_odds: NDArray[np.float64]
+    level_db: NDArray[np.float64]
+    brightness_hz: NDArray[np.float64]
+    ring_s: NDArray[np.float64]
+    colour: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.brightness_hz)
+
+
+def listen(mono: NDArray[np.float32], found: Candidates, rate_hz: int) -> Candidates:
+    """Candidates of a signal ``mono`` (frames,) with what sorting keeps of them."""
+    spectra = moment_spectra(mono, found.time_s, rate_hz)
+    told = tell(spectra, found.time_s, found.rise_db, taught())
+    return replace(found, sounding=_kept(told, spectra))
+
+
+def sounding_of(found: Candidates) -> Sounding | None:
+    """What was kept of candidates; None where their source was not listened to for this."""
+    kept = found.sounding.astype(np.float64)
+    if len(kept) != len(found) or kept.shape[1] <= 2 * len(SOUNDS) + 2:
+        return None
+    return _read(kept)
+
+
+def _read(kept: NDArray[np.float64]) -> Sounding:
+    count = len(SOUNDS)
+    return Sounding(
+        kept[:, :count],
+        kept[:, count : 2 * count],
+        2.0 ** kept[:, 2 * count],
+        2.0 ** kept[:, 2 * count + 1],
+        kept[:, 2 * count + 2 :],
+    )
+
+
+def sounding_from(told: Told, spectra: MomentSpectra) -> Sounding:
+    """What would be kept of moments, from what a network tells of their spectra."""
+    kept = _kept(told, spectra).astype(np.float64)
+    return _read(kept)
+
+
+def _kept(told: Told, spectra: MomentSpectra) -> NDArray[np.float16]:
+    """Columns in the order that ``sounding_of`` reads."""
+    power = 10.0 ** (spectra.long / 10.0)
+    # What rang before is taken off, so that a hat over a ringing kick stands where hats stand.
+    own = np.maximum(power - power[:, :1], 0.02 * power)
+    bands = own.shape[2] // _COARSE
+    coarse = own.reshape(len(own), own.shape[1], bands, _COARSE).sum(axis=3)
+    colour = 10.0 * np.log10(np.maximum(coarse[:, (_AT, _LATER)].reshape(len(own), 2 * bands), 1e-8))
+    columns = [
+        told.log_odds,
+        told.level_db,
+        np.log2(_brightness_hz(own))[:, None],
+        np.log2(_ring_s(own))[:, None],
+        colour,
+    ]
+    return np.concatenate(columns, axis=1).astype(np.float16)
+
+
+def _brightness_hz(power: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Where, on a scale of octaves, the middle of the spectrum at the attack lies, (n,): loudness weighs by
+    its square root, so that a hat's hiss counts beside a thud.
+    """
+    centres = np.log2(np.sqrt(LONG_EDGES_HZ[1:] * LONG_EDGES_HZ[:-1]))
+    weight = np.sqrt(power[:, _AT]) + 1e-9
+    return np.asarray(2.0 ** (weight @ centres / weight.sum(axis=1)))
+
+
+def _ring_s(power: NDArray[np.float32]) -> NDArray[np.float32]:
+    """How long a sound takes to fade by ``_FALL_DB``, (n,) in s: from how fast it falls until it first rises
+    again.
+    """
+    level = 10.0 * np.log10(np.maximum(power[:, _AT:].sum(axis=2), 1e-9))
+    falls = np.minimum.accumulate(
+        np.concatenate([np.ones((len(level), 1)), np.diff(level, axis=1) < 1.5], axis=1), axis=1
+    )
+    weight = falls * (level > level[:, :1] - 45.0)
+    weight[:, :3] = 1.0
+    time = _MIDDLE_S[None] - (weight * _MIDDLE_S).sum(axis=1, keepdims=True) / weight.sum(
+        axis=1, keepdims=True
+    )
+    slope = (weight * time * level).sum(axis=1) / np.maximum((weight * time**2).sum(axis=1), 1e-9)
+    return np.clip(_FALL_DB / np.maximum(-slope, 1e-3), _SHORTEST_S, _LONGEST_S)
