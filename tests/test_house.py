@@ -160,6 +160,7 @@ SHOWN_BY = {
     "web/routes/print": "web/test_layer_routes",
     "web/routes/sessions": "web/test_routes",
     "web/routes/shape": "web/test_shape_routes",
+    "web/routes/sort": "web/test_sort_routes",
     "web/routes/wire": "web/test_routes",
 }
 

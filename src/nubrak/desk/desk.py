@@ -16,11 +16,10 @@ from sqlalchemy import Engine
 
 from nubrak.core.decide import FindSettings
 from nubrak.core.find import Candidates, join
-from nubrak.core.flow import PartInput, band_of, listens_to, part_input
+from nubrak.core.flow import PartInput, band_of, is_heard_closely, listens_to, part_input
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
 from nubrak.core.mix import Bus, Mix, ducks, render
-from nubrak.core.pieces import PIECES, listens_closely
 from nubrak.core.session import Part, Source
 from nubrak.desk.audio import Audio
 from nubrak.desk.standing import Evidenced, Standing
@@ -98,7 +97,7 @@ class Desk:
         inputs, waiting, signature = {}, {}, []
         closely = set[str]()
         for part_id, part in state.document.parts.items():
-            if listens_closely(PIECES[part.piece], part.find.material):
+            if is_heard_closely(state.document, part_id):
                 closely.add(part_id)
             listens = listens_to(state.document, part_id)
             found = [self._candidates(source, part_id in closely) for source in listens]
@@ -202,4 +201,5 @@ class Desk:
 def _evidence_rests_on(part: Part) -> tuple[object, ...]:
     """What of a part's settings changes what its candidates are worth."""
     find = part.find
-    return part.piece, part.sources, find.material, find.low_hz, find.high_hz, find.spill_from
+    heard = find.material, find.low_hz, find.high_hz, find.spill_from
+    return part.piece, part.sources, part.sorted_from, part.sounds, part.asked, *heard

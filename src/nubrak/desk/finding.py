@@ -31,6 +31,7 @@ from nubrak.core.signal import nearest_of
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.desk.tempo import require_tempo
+from nubrak.desk.which_piece import Either, either_of, said_once
 from nubrak.store.sessions import SessionState
 
 
@@ -101,6 +102,7 @@ class LookPlace(BaseModel):
     level_db: float
     text: str
     suspect: Suspect | None
+    either: Either | None = Field(default=None, description="where it is the piece that is in doubt")
 
 
 class SecondLook(BaseModel):
@@ -196,7 +198,7 @@ def look_places(standing: Standing, part_ids: list[str]) -> tuple[list[LookPlace
     """The worst of the doubtful places of these parts with their reasons, and how many there are in all."""
     decisions = {part_id: standing.decisions(part_id) for part_id in part_ids}
     out = []
-    doubtful = places(decisions)
+    doubtful = said_once(standing, places(decisions))
     for place in doubtful[:MOST_PLACES]:
         d, about = (
             decisions[place.part_id],
@@ -215,6 +217,7 @@ def look_places(standing: Standing, part_ids: list[str]) -> tuple[list[LookPlace
                 level_db=round(float(d.level_db[place.index]), 1),
                 text=about.text,
                 suspect=about.suspect,
+                either=either_of(standing, place.part_id, place.index),
             )
         )
     return out, len(doubtful)

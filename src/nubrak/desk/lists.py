@@ -58,7 +58,8 @@ def midi_of(
     each; of the stretch ``span_s`` only, where there is one.
     """
     document = standing.document
-    tracks = [Track(standing.names[part_id], standing.notes(part_id)) for part_id in part_ids]
+    written = [one for one in part_ids if document.is_noted(one)] if len(part_ids) > 1 else part_ids
+    tracks = [Track(standing.names[part_id], standing.notes(part_id)) for part_id in written]
     if layout != "each":
         return midi_file(tracks, document.tempo, layout == "one", per_quarter, span_s)
     files = BytesIO()

@@ -9,6 +9,7 @@ from nubrak.core.decide import places
 from nubrak.core.midi import USUAL_TICKS, half_tick_ms
 from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
+from nubrak.desk.sorting import tell_what_is_new
 from nubrak.desk.tempo import take_if_sure
 
 
@@ -22,6 +23,7 @@ class PartOverview(BaseModel):
     note: int = Field(description="what its hits are written as, where nothing else is said of one")
     doubtful: int
     by_hand: int
+    noted: bool = Field(description="whether its strokes become notes")
     progress: float = Field(description="1 when it is analysed")
     problem: str | None
 
@@ -44,6 +46,8 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
     """All parts of a session; asks for the analysis of what has not been analysed."""
     standing = desk.standing(session_id)
     desk.ask_for(standing)
+    if tell_what_is_new(desk, standing):
+        standing = desk.standing(session_id)
     offer = take_if_sure(desk, standing)
     if offer is None:
         standing = desk.standing(session_id)  # a tempo may have been taken
@@ -60,6 +64,7 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
                 note=notes.number,
                 doubtful=len(places({part_id: decisions})),
                 by_hand=len(part.marks),
+                noted=standing.document.is_noted(part_id),
                 progress=share,
                 problem=problem,
             )

@@ -85,14 +85,16 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
     parts = standing.document.ordered_parts()
     for part_id, part in parts:
         name = standing.names[part_id]
-        if choice.recordings and part.sources:
+        # What was told from moments has no recording of its own: theirs is printed once.
+        own = part.sorted_from is None
+        if choice.recordings and part.sources and own:
             of(f"{name} - recording", "recording", [part_id])
         if choice.layers and part.layers:
             of(f"{name} - layers", "layers", [part_id])
         if choice.each_layer:
             for number, (layer_id, layer) in enumerate(part.layers.items(), start=1):
                 of(f"{name} - layer {number} {layer.instrument.name}", "layers", [part_id], layer_id)
-        if choice.blends:
+        if choice.blends and own:
             of(f"{name} - blend", "both", [part_id])
     everything = [part_id for part_id, _ in parts]
     if choice.sums and any(part.layers for _, part in parts):

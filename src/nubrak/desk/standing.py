@@ -10,11 +10,19 @@ from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from nubrak.core.decide import Decisions, Evidence, FindSettings
-from nubrak.core.flow import PartInput, Weighed, decide_part, evidence_moves, weigh_all, weigh_part
+from nubrak.core.flow import (
+    PartInput,
+    Weighed,
+    decide_part,
+    evidence_moves,
+    numbers_by_row,
+    weigh_all,
+    weigh_part,
+)
 from nubrak.core.layer import LayerPlan, plan_layer
 from nubrak.core.pieces import PIECES
 from nubrak.core.session import Document
-from nubrak.core.shape import Notes, ShapeSettings, shape
+from nubrak.core.shape import Notes, ShapeSettings, no_notes, shape
 from nubrak.core.spill import rings_s
 from nubrak.store.sessions import SessionState
 
@@ -101,6 +109,8 @@ class Standing:
     def shaped(self, part_id: str, decisions: Decisions, settings: ShapeSettings) -> Notes:
         """The notes that these shape settings would make of a part."""
         document, part = self.document, self.document.part(part_id)
+        if not document.is_noted(part_id):
+            return no_notes(settings)
         rings = self._rings(part_id, decisions) if settings.length == "ring" else None
         mapped = document.note_map.number_of(part.piece)
         return shape(
@@ -112,6 +122,7 @@ class Standing:
             list(part.pattern.values()),
             rings,
             mapped,
+            numbers_by_row(self.inputs[part_id], decisions, document.note_map),
         )
 
     def _rings(self, part_id: str, decisions: Decisions) -> NDArray[np.float64]:

@@ -12,7 +12,8 @@ from sqlalchemy import Engine, delete, func, select, text, update
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.problem import Problem
-from nubrak.core.session import AnyAction, Document, apply
+from nubrak.core.session import AnyAction, Document, apply, tell_pieces, without_orphans
+from nubrak.core.sort import ToldPiece
 from nubrak.core.tempo import Tempo
 from nubrak.store.tables import AudioRow, EditRow, SessionRow
 
@@ -175,6 +176,20 @@ class Sessions:
             _changed(db, row, row.document | {"tempo": tempo.model_dump(mode="json")})
             return True
 
+    def tell_pieces(self, session_id: str, head_id: str, told: dict[str, ToldPiece]) -> bool:
+        """Keep which pieces a part's moments hold, unless they were told by now; whether they were kept.
+
+        It moves nothing and nobody did it, so it is no edit that undo would take back.
+        """
+        with Db(self.engine) as db, db.begin():
+            row = _row(db, session_id, lock=True)
+            document = Document.model_validate(row.document)
+            if head_id not in document.parts or document.parts[head_id].told:
+                return False
+            tell_pieces(document, head_id, told)
+            _changed(db, row, document.model_dump(mode="json"))
+            return True
+
     def undo(self, session_id: str, revision: int) -> SessionState:
         """Take the last edit back."""
         return self._walk(session_id, revision, back=True)
@@ -191,6 +206,7 @@ class Sessions:
             if edit is None:
                 raise Problem("There is nothing to undo." if back else "There is nothing to redo.")
             new = jsonpatch.apply_patch(row.document, edit.backward if back else edit.forward)
+            new = without_orphans(Document.model_validate(new)).model_dump(mode="json")
             db.execute(
                 update(EditRow)
                 .where(EditRow.session_id == session_id, EditRow.number == edit.number)

@@ -15,6 +15,9 @@ export const LIMITS = {
   Accents: {
     percent: { least: 0, most: 100, step: 1, unit: '%', usual: 40, low: 0, high: 100 },
   },
+  Articulation: {
+    note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
+  },
   Blend: {
     low_cut_hz: { least: 20, most: 8000, step: 1, unit: 'Hz', usual: null, low: 20, high: 8000 },
     high_cut_hz: { least: 100, most: 20000, step: 1, unit: 'Hz', usual: null, low: 100, high: 20000 },

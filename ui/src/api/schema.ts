@@ -641,6 +641,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/sort/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sounds
+         * @description The sounds of a source whose moments were told apart.
+         */
+        get: operations["sounds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sort/{part_id}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Would Follow
+         * @description Which strokes would follow if these were given to a piece.
+         */
+        post: operations["would_follow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sort/{part_id}/hear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hear
+         * @description Moments one after the other, as float32 samples at the session's rate, left and right in turn.
+         */
+        post: operations["hear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sort/{part_id}/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give To
+         * @description Give strokes to a piece, with or without what follows.
+         */
+        post: operations["give_to"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/parts/{part_id}/shape": {
         parameters: {
             query?: never;
@@ -1411,6 +1491,47 @@ export interface components {
             measured: components["schemas"]["Measured"];
         };
         /**
+         * Articulation
+         * @description One way of striking a piece.
+         */
+        Articulation: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description as it stands behind the piece's name
+             */
+            name: string;
+            /**
+             * Key
+             * @description the key that gives strokes to it; the plain one has its piece's
+             */
+            key?: string | null;
+            /**
+             * Note
+             * @description note number of the General MIDI Level 1 percussion key map
+             */
+            note: number;
+            /**
+             * Falls To
+             * @description whose note it takes where the map has none of its own
+             */
+            falls_to?: string | null;
+        };
+        /**
+         * AsOne
+         * @description Moments that were told apart are one part again; what was set for its pieces goes with them.
+         */
+        AsOne: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "as_one";
+            /** Part Id */
+            part_id: string;
+        };
+        /**
          * AsPair
          * @description Two sources, left and right, become one with two channels.
          */
@@ -1452,6 +1573,52 @@ export interface components {
              *     }
              */
             grid: components["schemas"]["Grid"];
+        };
+        /**
+         * AskFollow
+         * @description What would follow if these strokes were given to something.
+         */
+        AskFollow: {
+            /** Strokes */
+            strokes: components["schemas"]["Stroke"][];
+            to: components["schemas"]["To"];
+        };
+        /**
+         * AskGive
+         * @description Strokes given to a piece, with or without all that follow.
+         */
+        AskGive: {
+            /** Strokes */
+            strokes: components["schemas"]["Stroke"][];
+            to: components["schemas"]["To"];
+            /** Revision */
+            revision: number;
+            /**
+             * Following
+             * @default false
+             */
+            following: boolean;
+        };
+        /**
+         * AskHear
+         * @description Moments to hear one after the other.
+         */
+        AskHear: {
+            /** Time S */
+            time_s: number[];
+        };
+        /**
+         * AskPieces
+         * @description A microphone over the kit or in the room is asked for the pieces in it that have none of their own.
+         */
+        AskPieces: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ask_pieces";
+            /** Part Id */
+            part_id: string;
         };
         /**
          * AskReason
@@ -1611,6 +1778,31 @@ export interface components {
             duck_out_ms: number;
         };
         /**
+         * Candidate
+         * @description One of the pieces that a stroke may be.
+         */
+        Candidate: {
+            /** Piece */
+            piece: string;
+            /** Name */
+            name: string;
+            /**
+             * Share
+             * @description how likely, 0 to 1
+             */
+            share: number;
+            /**
+             * Part Id
+             * @description the part it would go to; empty where there is none yet
+             */
+            part_id: string | null;
+            /**
+             * Typical S
+             * @description when a stroke of it stands most by itself; empty where none does
+             */
+            typical_s: number | null;
+        };
+        /**
          * ChangesFromMidi
          * @description What came back different, note by note, ready to be taken.
          */
@@ -1669,6 +1861,16 @@ export interface components {
             part_id: string;
             /** Other Id */
             other_id: string;
+        };
+        /**
+         * Corner
+         * @description A corner of an outline.
+         */
+        Corner: {
+            /** Brightness Hz */
+            brightness_hz: number;
+            /** Ring S */
+            ring_s: number;
         };
         /**
          * CurvePoint
@@ -1851,7 +2053,17 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"];
+        };
+        /**
+         * Either
+         * @description Two pieces that a stroke may be, and the part whose moments they were told from.
+         */
+        Either: {
+            /** Head Id */
+            head_id: string;
+            own: components["schemas"]["Candidate"];
+            other: components["schemas"]["Candidate"];
         };
         /**
          * EvenOut
@@ -2041,6 +2253,30 @@ export interface components {
             revision: number;
         };
         /**
+         * Follower
+         * @description A stroke that would follow.
+         */
+        Follower: {
+            /** Part Id */
+            part_id: string;
+            /** Part Name */
+            part_name: string;
+            /** Found S */
+            found_s: number;
+            /** Time S */
+            time_s: number;
+        };
+        /**
+         * Following
+         * @description All that would follow a correction, those most like it first.
+         */
+        Following: {
+            /** Revision */
+            revision: number;
+            /** Strokes */
+            strokes: components["schemas"]["Follower"][];
+        };
+        /**
          * Ghosts
          * @description Turned into ghosts: soft, with their relations kept.
          */
@@ -2108,6 +2344,49 @@ export interface components {
             to_part_id: string;
             /** Time S */
             time_s: number[];
+        };
+        /**
+         * GiveStrokes
+         * @description Strokes told from the same moments belong to another of their pieces: dropped where they were, kept
+         *     there. With a ``piece``, that part is new.
+         */
+        GiveStrokes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "give_strokes";
+            /** Head Id */
+            head_id: string;
+            /** From Parts */
+            from_parts: components["schemas"]["Given"][];
+            /** To Part Id */
+            to_part_id: string;
+            /** There */
+            there: {
+                [key: string]: number;
+            };
+            /**
+             * Articulation
+             * @description how they were struck; empty leaves that
+             */
+            articulation?: string | null;
+            /** Piece */
+            piece?: string | null;
+            /** Named */
+            named?: string | null;
+        };
+        /**
+         * Given
+         * @description Strokes that one part loses: where they were found, by the ids of their marks.
+         */
+        Given: {
+            /** Part Id */
+            part_id: string;
+            /** Marks */
+            marks: {
+                [key: string]: number;
+            };
         };
         /**
          * Grid
@@ -2194,6 +2473,29 @@ export interface components {
             /** @description of an archive that was opened */
             opened?: components["schemas"]["OpenedSession"] | null;
             problem?: components["schemas"]["ProblemBody"] | null;
+        };
+        /**
+         * JoinParts
+         * @description Two parts told from the same moments become one: its sounds, marks and layers go along.
+         */
+        JoinParts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "join_parts";
+            /** Part Id */
+            part_id: string;
+            /** Other Id */
+            other_id: string;
+            /**
+             * Marks
+             * @description the strokes that come over
+             * @default {}
+             */
+            marks: {
+                [key: string]: number;
+            };
         };
         /**
          * KeepFeel
@@ -2420,6 +2722,13 @@ export interface components {
         Library: {
             /** Pieces */
             pieces: components["schemas"]["Piece"][];
+            /**
+             * Articulations
+             * @description how pieces are struck, by piece; the plain way first
+             */
+            articulations: {
+                [key: string]: components["schemas"]["Articulation"][];
+            };
             /** Materials */
             materials: components["schemas"]["Material"][];
             /** Kits */
@@ -2586,6 +2895,8 @@ export interface components {
             /** Text */
             text: string;
             suspect: components["schemas"]["Suspect"] | null;
+            /** @description where it is the piece that is in doubt */
+            either?: components["schemas"]["Either"] | null;
         };
         /**
          * Mark
@@ -2617,6 +2928,11 @@ export interface components {
              * @description the note set by hand; empty takes the part's
              */
             note?: number | null;
+            /**
+             * Articulation
+             * @description how it was struck, as a hand says; empty tells it
+             */
+            articulation?: string | null;
             /**
              * Note S
              * @description where its note was put by hand; empty leaves that to the part's timing
@@ -2669,6 +2985,11 @@ export interface components {
              * @description where its note is put
              */
             note_s?: number | null;
+            /**
+             * Articulation
+             * @description how it was struck
+             */
+            articulation?: string | null;
         };
         /**
          * Matched
@@ -3113,6 +3434,46 @@ export interface components {
              *     }
              */
             blend: components["schemas"]["Blend"];
+            /**
+             * Asked
+             * @description a microphone over the kit or in the room is asked for its pieces
+             * @default false
+             */
+            asked: boolean;
+            /**
+             * Told
+             * @description its moments were told apart into the pieces struck in them
+             * @default false
+             */
+            told: boolean;
+            /**
+             * Sorted From
+             * @description the part whose moments it was told from; empty: it was found by itself
+             */
+            sorted_from?: string | null;
+            /**
+             * Sounds
+             * @description which of the sounds told there are its own; empty: only what a hand gave it
+             * @default []
+             */
+            sounds: string[];
+            /**
+             * Muted
+             * @description thrown away: kept as it is, neither written nor heard
+             * @default false
+             */
+            muted: boolean;
+            /**
+             * Rank
+             * @description order among those told from the same moments
+             * @default 0
+             */
+            rank: number;
+            /**
+             * Named
+             * @description what it is called instead of its piece
+             */
+            named?: string | null;
         };
         /**
          * PartMeters
@@ -3146,6 +3507,11 @@ export interface components {
             doubtful: number;
             /** By Hand */
             by_hand: number;
+            /**
+             * Noted
+             * @description whether its strokes become notes
+             */
+            noted: boolean;
             /**
              * Progress
              * @description 1 when it is analysed
@@ -3882,6 +4248,21 @@ export interface components {
             };
         };
         /**
+         * SetMuted
+         * @description A part is thrown away, or taken up again: kept with all that was set, but neither written nor heard.
+         */
+        SetMuted: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_muted";
+            /** Part Id */
+            part_id: string;
+            /** Muted */
+            muted: boolean;
+        };
+        /**
          * SetNoteMap
          * @description Say which notes the pieces are written as.
          */
@@ -4017,6 +4398,28 @@ export interface components {
              * @default 100
              */
             velocity: number;
+        };
+        /**
+         * SetWay
+         * @description How strokes of one part were struck.
+         */
+        SetWay: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_way";
+            /** Part Id */
+            part_id: string;
+            /** Marks */
+            marks: {
+                [key: string]: number;
+            };
+            /**
+             * Articulation
+             * @description empty leaves it to what is told
+             */
+            articulation: string | null;
         };
         /**
          * SfzText
@@ -4199,6 +4602,108 @@ export interface components {
             found_s: number[];
         };
         /**
+         * SortMap
+         * @description The sounds of a source: its parts, their groups, and every stroke as columns in order of time.
+         */
+        SortMap: {
+            /** Revision */
+            revision: number;
+            /**
+             * Part Id
+             * @description the part whose moments they are
+             */
+            part_id: string;
+            /** Moments */
+            moments: number;
+            /** Parts */
+            parts: components["schemas"]["SortedPart"][];
+            /** Groups */
+            groups: components["schemas"]["SoundGroup"][];
+            /**
+             * Part
+             * @description of each stroke, which of the parts
+             */
+            part: number[];
+            /** Group */
+            group: number[];
+            /** Found S */
+            found_s: number[];
+            /** Time S */
+            time_s: number[];
+            /** Brightness Hz */
+            brightness_hz: number[];
+            /** Ring S */
+            ring_s: number[];
+            /** Velocity */
+            velocity: number[];
+            /** Doubt */
+            doubt: number[];
+            /**
+             * Alone
+             * @description whether nothing else is struck there
+             */
+            alone: boolean[];
+            /** By Hand */
+            by_hand: boolean[];
+            /**
+             * Sure
+             * @description how likely it is this piece, 0 to 1
+             */
+            sure: number[];
+            /**
+             * Other
+             * @description which piece it is likeliest else
+             */
+            other: string[];
+            /** Other Sure */
+            other_sure: number[];
+        };
+        /**
+         * SortedPart
+         * @description One part told from the moments of the source.
+         */
+        SortedPart: {
+            /** Part Id */
+            part_id: string;
+            /** Name */
+            name: string;
+            /** Piece */
+            piece: string;
+            /** Muted */
+            muted: boolean;
+            /** Hits */
+            hits: number;
+            /** Doubtful */
+            doubtful: number;
+        };
+        /**
+         * SoundGroup
+         * @description Strokes of one part that were struck the same way: one sound of the source.
+         */
+        SoundGroup: {
+            /**
+             * Part
+             * @description which of the parts
+             */
+            part: number;
+            /** Name */
+            name: string;
+            /** Articulation */
+            articulation: string | null;
+            /** Ghost */
+            ghost: boolean;
+            /** Hits */
+            hits: number;
+            /** Doubtful */
+            doubtful: number;
+            /** Brightness Hz */
+            brightness_hz: number;
+            /** Ring S */
+            ring_s: number;
+            /** Outline */
+            outline: components["schemas"]["Corner"][];
+        };
+        /**
          * Source
          * @description One recorded signal on the session's time line.
          */
@@ -4247,6 +4752,31 @@ export interface components {
             parts: string[];
             /** Leaks */
             leaks: components["schemas"]["LeakLine"][];
+        };
+        /**
+         * SplitPart
+         * @description Some strokes of a part live on as a part of their own, with its settings, marks and layers.
+         */
+        SplitPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split_part";
+            /** Part Id */
+            part_id: string;
+            /** New Part Id */
+            new_part_id: string;
+            /** Marks */
+            marks: {
+                [key: string]: number;
+            };
+            /** There */
+            there: {
+                [key: string]: number;
+            };
+            /** Named */
+            named?: string | null;
         };
         /**
          * StemChoice
@@ -4340,6 +4870,16 @@ export interface components {
             strength_db: number;
             /** Velocity */
             velocity: number;
+        };
+        /**
+         * Stroke
+         * @description One stroke by its part and where it was found.
+         */
+        Stroke: {
+            /** Part Id */
+            part_id: string;
+            /** Found S */
+            found_s: number;
         };
         /**
          * Suggestion
@@ -4585,6 +5125,20 @@ export interface components {
              * @default 0
              */
             shift_ms: number;
+        };
+        /**
+         * To
+         * @description What strokes are: a part that is there, or a piece that becomes one; and how they were struck.
+         */
+        To: {
+            /** Part Id */
+            part_id?: string | null;
+            /** Piece */
+            piece?: string | null;
+            /** Articulation */
+            articulation?: string | null;
+            /** Named */
+            named?: string | null;
         };
         /**
          * ToArrange
@@ -6674,6 +7228,252 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PutRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    sounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SortMap"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    would_follow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskFollow"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Following"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    hear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskHear"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    give_to: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskGive"];
             };
         };
         responses: {

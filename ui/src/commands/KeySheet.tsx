@@ -9,6 +9,7 @@ const TITLES: Record<Place, string> = {
   gather: 'Gather',
   find: 'Find',
   'second look': 'Second look',
+  sort: 'Sort',
   shape: 'Shape',
   layer: 'Layer',
 };

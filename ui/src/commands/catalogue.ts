@@ -1,5 +1,5 @@
 /** Where a command works. */
-export type Place = 'everywhere' | 'gather' | 'find' | 'second look' | 'shape' | 'layer';
+export type Place = 'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'layer';
 
 export interface Command {
   /** Presses that do it, as `keyName` calls them; the first is the one that is printed. */
@@ -50,6 +50,7 @@ export const COMMANDS = {
       gather: 'let go of what is dragged',
       find: 'choose nothing; let go of what is dragged',
       'second look': 'leave',
+      sort: 'choose nothing; leave what would follow',
       shape: 'choose nothing; let go of what is dragged',
       layer: 'leave the sound that is tried',
     },
@@ -65,23 +66,38 @@ export const COMMANDS = {
     'v',
   ),
   previous: at(
-    { find: 'previous hit', 'second look': 'the place before', shape: 'previous note' },
+    {
+      find: 'previous hit',
+      'second look': 'the place before',
+      sort: 'previous stroke',
+      shape: 'previous note',
+    },
     'ArrowLeft',
   ),
-  next: at({ find: 'next hit', 'second look': 'skip it for now', shape: 'next note' }, 'ArrowRight'),
+  next: at(
+    { find: 'next hit', 'second look': 'skip it for now', sort: 'next stroke', shape: 'next note' },
+    'ArrowRight',
+  ),
   previousAny: at({ find: 'previous candidate of any kind' }, 'Shift+ArrowLeft'),
   nextAny: at({ find: 'next candidate of any kind' }, 'Shift+ArrowRight'),
   up: at(
     {
       gather: 'the source above',
       find: 'threshold up',
+      sort: 'the sound above',
       shape: 'louder',
       layer: 'try the sound above, while it plays',
     },
     'ArrowUp',
   ),
   down: at(
-    { gather: 'the source below', find: 'threshold down', shape: 'softer', layer: 'try the sound below' },
+    {
+      gather: 'the source below',
+      find: 'threshold down',
+      sort: 'the sound below',
+      shape: 'softer',
+      layer: 'try the sound below',
+    },
     'ArrowDown',
   ),
   upFar: at({ shape: 'louder by ten' }, 'Shift+ArrowUp'),
@@ -104,17 +120,45 @@ export const COMMANDS = {
   ),
   earlierFar: at({ layer: 'ten samples earlier' }, 'Alt+Shift+ArrowLeft'),
   laterFar: at({ layer: 'ten samples later' }, 'Alt+Shift+ArrowRight'),
-  keep: at({ find: 'keep: it counts whatever the settings say', 'second look': 'it counts' }, 'k'),
-  drop: at({ find: 'drop: it does not count', 'second look': 'it does not count' }, 'd'),
+  keep: at(
+    {
+      find: 'keep: it counts whatever the settings say',
+      sort: 'keep: it is what it says',
+      'second look': 'it counts',
+    },
+    'k',
+  ),
+  drop: at(
+    { find: 'drop: it does not count', sort: 'drop: it does not count', 'second look': 'it does not count' },
+    'd',
+  ),
   add: at({ find: 'add a hit at the pointer, else at the line' }, 'a'),
-  similar: at({ find: 'choose all that sound alike' }, 'e'),
-  takeBack: at({ find: 'take the mark on this place back', shape: 'take back what was set by hand' }, 'u'),
-  takeOut: at({ gather: 'take the source out', shape: 'delete the notes' }, 'Delete', 'Backspace'),
+  similar: at({ find: 'choose all that sound alike', sort: 'choose all of this sound' }, 'e'),
+  takeBack: at(
+    {
+      find: 'take the mark on this place back',
+      sort: 'take back what was said of it',
+      shape: 'take back what was set by hand',
+    },
+    'u',
+  ),
+  takeOut: at(
+    {
+      gather: 'take the source out',
+      sort: 'throw this piece away, or take it back',
+      shape: 'delete the notes',
+    },
+    'Delete',
+    'Backspace',
+  ),
   setAside: at({ gather: 'set the source aside, or take it up again' }, 'Shift+Delete'),
   secondLook: at({ find: 'Second look: the doubtful places, worst first', 'second look': 'leave' }, 'q'),
   give: at({ 'second look': 'give it to another part; then its number' }, 'g'),
-  hearIts: at({ 'second look': 'hear its own microphone' }, 'p'),
-  hearOther: at({ 'second look': 'hear the suspected one' }, 'o'),
+  hearIts: at(
+    { 'second look': 'hear its own microphone', sort: 'hear it; a sound one stroke after the other' },
+    'p',
+  ),
+  hearOther: at({ 'second look': 'hear the suspected one', sort: 'hear what would follow' }, 'o'),
   ticks: at({ find: 'tick on the hits, also while settings move' }, '6'),
   detector: at({ find: 'hear the recording as the detector hears it' }, '7'),
   draw: at(
@@ -124,18 +168,23 @@ export const COMMANDS = {
   onlyLoop: at({ find: 'look only at the looped range, or at everything' }, 'w'),
   bestBar: at({ find: 'loop the best bar: most like all others, surest, tightest' }, 'y'),
   before: at({ shape: 'before and after, seen and heard' }, 'b'),
-  chooseAll: at({ shape: 'choose all' }, 'Ctrl+a'),
+  chooseAll: at({ sort: 'choose all', shape: 'choose all' }, 'Ctrl+a'),
   ghosts: at({ shape: 'make ghosts: what is chosen, else the loop' }, 'h'),
   even: at({ shape: 'even out: what is chosen, else the loop' }, 'f'),
   repeat: at({ shape: 'repeat the looped stretch behind itself' }, 't'),
   howOften: at({ shape: 'how often' }, 'm'),
   copyHere: at({ shape: 'copy the looped stretch to the line' }, 'i'),
-  take: at({ layer: 'take it in place of the layer' }, 'Enter'),
+  take: at({ sort: 'take all that follows', layer: 'take it in place of the layer' }, 'Enter'),
   takeBeside: at({ layer: 'take it beside the layer' }, 'Shift+Enter'),
   search: at({ layer: 'search the sounds' }, '/'),
   lock: at({ layer: 'lock it to the recording' }, 'j'),
   lockEach: at({ layer: 'lock it hit by hit' }, 'Alt+j'),
   turnRound: at({ layer: 'turn its polarity round' }, 'z'),
+  askPieces: at({ gather: 'ask it for the pieces in it, or take it as one' }, 'Alt+p'),
+  nextDoubt: at({ sort: 'the most doubtful stroke, then the next' }, 'Alt+ArrowDown'),
+  divide: at({ sort: 'divide: what is chosen becomes a part of its own' }, 'Alt+d'),
+  together: at({ sort: 'join this piece with the one chosen next' }, 'Alt+g'),
+  asOne: at({ sort: 'one part again, not sorted' }, 'Alt+o'),
   nextLayer: at({ layer: 'next layer' }, 'Tab'),
 } as const satisfies Record<string, Command>;
 

@@ -11,6 +11,7 @@ import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
 import { fitView } from '../state/view';
 import { clock } from '../stage/axes';
+import { hearMoments } from '../sort/useSort';
 import { Close } from './Close';
 
 const keyOf = (place: LookPlace) => `${place.part_id} ${place.time_s.toFixed(4)}`;
@@ -96,6 +97,17 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
       playAsked: playAsked + 1,
     });
   };
+  /** Hear the place, then a typical stroke of what it may be. */
+  const hearTypical = (timeS: number) => {
+    const { notify } = useWindow.getState();
+    if (place?.either)
+      void hearMoments(
+        doing.id,
+        place.either.head_id,
+        [place.time_s, timeS],
+        document.rate_hz ?? 44100,
+      ).catch((error: Error) => notify(error.message));
+  };
   useEffect(() => () => set({ listenPart: null }), [set]);
   const others = notedParts(document, pieces).filter(([id]) => id !== place?.part_id);
   const leave = () => set({ looking: null, selectedS: null });
@@ -106,7 +118,10 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
     next: skip,
     previous: back,
     hearIts: () => listen(place?.part_id),
-    hearOther: () => listen(place?.suspect?.part_id),
+    hearOther: () =>
+      place?.either
+        ? place.either.other.typical_s !== null && hearTypical(place.either.other.typical_s)
+        : listen(place?.suspect?.part_id),
     secondLook: leave,
     leave: () => (giving ? setGivingAt(null) : leave()),
   };
@@ -166,6 +181,7 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
   const piece = pieces.get(document.parts?.[place.part_id]?.piece ?? '');
   const source = document.sources?.[place.source_id];
   const suspect = place.suspect;
+  const either = place.either;
   const theirs = suspect ? document.sources?.[suspect.source_id] : undefined;
   const theirPiece = suspect ? pieces.get(document.parts?.[suspect.part_id]?.piece ?? '') : undefined;
   const lag = suspect ? 1000 * (place.time_s - suspect.time_s) : 0;
@@ -185,6 +201,12 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
           <span className="number">wrong with {Math.round(100 * place.doubt)} %</span>
         </p>
         <p className="look-reason" data-testid="look-reason">
+          {either && (
+            <strong>
+              {either.own.name} or {either.other.name.toLowerCase()}? {Math.round(100 * either.own.share)} to{' '}
+              {Math.round(100 * either.other.share)}.{' '}
+            </strong>
+          )}
           {place.text}
         </p>
         {giving ? (
@@ -230,14 +252,36 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
           <Pair
             source={source}
             ink={piece.ink}
-            name={`${place.part_name} microphone`}
+            name={either ? 'this place' : `${place.part_name} microphone`}
             command="hearIts"
             onListen={() => listen(place.part_id)}
             aboutS={place.time_s}
             markS={place.time_s}
           />
         )}
-        {theirs && theirPiece && suspect ? (
+        {source && either ? (
+          [either.own, either.other].map(
+            (one) =>
+              one.typical_s !== null && (
+                <figure key={one.piece}>
+                  <Close
+                    source={source}
+                    ink={pieces.get(one.piece)?.ink ?? 'loop'}
+                    aboutS={one.typical_s}
+                    markS={one.typical_s}
+                    reachS={NEAR_S}
+                    label={`A typical stroke of ${one.name.toLowerCase()}, 60 ms to both sides`}
+                  />
+                  <figcaption>
+                    <button type="button" className="plain-act" onClick={() => hearTypical(one.typical_s!)}>
+                      {one === either.other && <KeyOf of="hearOther" />} a typical {one.name.toLowerCase()}
+                    </button>
+                    <span className="number">{clock(one.typical_s, 2)}</span>
+                  </figcaption>
+                </figure>
+              ),
+          )
+        ) : theirs && theirPiece && suspect ? (
           <Pair
             source={theirs}
             ink={theirPiece.ink}

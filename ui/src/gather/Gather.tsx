@@ -27,14 +27,20 @@ function edgesBeside(document: Document, sourceId: string): number[] {
 
 /** Gather: what was recorded? Every source as a lane on the time line, with its piece. */
 export function Gather(props: BenchProps) {
-  const { doing, document, overview, pieces, partId, part, library } = props;
+  const { doing, document, overview, pieces, library } = props;
+  // What was told from a recording stands under it: here the recording itself is spoken of.
+  const partId = props.part?.sorted_from ?? props.partId;
+  const part = (partId && document.parts?.[partId]) || null;
   const set = useWindow((state) => state.set);
   const uploads = useWindow((state) => state.uploads);
   const chooser = useRef<HTMLInputElement | null>(null);
   const [mapShown, setMapShown] = useState(false);
   const [sourceId, setSourceId] = useState<string | null>(null);
   const rows = useMemo(
-    () => orderedParts(document).flatMap(([id, one]) => one.sources.map((source) => ({ id, one, source }))),
+    () =>
+      orderedParts(document)
+        .filter(([, one]) => !one.sorted_from)
+        .flatMap(([id, one]) => one.sources.map((source) => ({ id, one, source }))),
     [document],
   );
   const beside = useMemo(() => orderedParts(document).filter(([, one]) => !one.sources.length), [document]);
@@ -54,6 +60,11 @@ export function Gather(props: BenchProps) {
   };
   const aside = () =>
     chosen && source && void doing.act({ kind: 'set_aside', source_id: chosen, aside: !source.aside });
+  const asks = part && (part.told || ['overall', 'room'].includes(pieces.get(part.piece)?.family ?? ''));
+  const ask = () =>
+    partId &&
+    asks &&
+    void doing.act({ kind: family(partId).length ? 'as_one' : 'ask_pieces', part_id: partId });
   const choose = (id: string, of: string) => {
     set({ partId: id });
     setSourceId(of);
@@ -71,10 +82,24 @@ export function Gather(props: BenchProps) {
     up: () => step(-1),
     takeOut: remove,
     setAside: () => void aside(),
+    askPieces: () => ask(),
     view: () => setMapShown((now) => !now),
   };
   useCommands(commands, part ? letters : {});
 
+  /** The pieces told from a part's moments, with their strokes. */
+  const family = (headId: string) =>
+    orderedParts(document)
+      .filter(([, one]) => one.sorted_from === headId)
+      .map(([id, one]) => {
+        const about = overview?.parts.find((line) => line.part_id === id);
+        return {
+          part_id: id,
+          name: about?.name ?? '',
+          piece: pieces.get(one.piece),
+          hits: about?.time_s.length ?? 0,
+        };
+      });
   const waiting = Object.entries(uploads);
   const analysing = overview?.parts.some((line) => line.progress < 1) ?? false;
   const halted = overview?.parts.filter((line) => line.progress < 1 && line.problem) ?? [];
@@ -156,6 +181,14 @@ export function Gather(props: BenchProps) {
                   <span className="source-state">
                     <ProgressBar now={about.progress * 100} aria-label={`Analysing ${of.name}`} />
                     {about.problem && about.progress === 0 ? 'stopped' : 'listening …'}
+                  </span>
+                ) : family(id).length ? (
+                  <span className="source-state family">
+                    {family(id).map(({ part_id, name, piece: told, hits }) => (
+                      <span key={part_id} title={`${name}: ${hits}`}>
+                        {told && <PieceMark piece={told} size={13} />} {hits}
+                      </span>
+                    ))}
                   </span>
                 ) : !piece.noted ? (
                   <span className="source-state">only heard</span>
@@ -261,6 +294,12 @@ export function Gather(props: BenchProps) {
             <Takes doing={doing} sourceId={chosen} source={source} />
             <Company {...props} partId={partId} part={part} sourceId={chosen} />
             <p className="source-acts">
+              {asks && (
+                <button type="button" className="plain-act" onClick={ask}>
+                  <KeyOf of="askPieces" />{' '}
+                  {family(partId).length ? 'Take it as one part' : 'Ask it for its pieces'}
+                </button>
+              )}
               <button type="button" className="plain-act" onClick={() => void aside()}>
                 <KeyOf of="setAside" /> {source.aside ? 'Take it up again' : 'Set it aside'}
               </button>

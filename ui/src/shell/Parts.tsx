@@ -29,7 +29,9 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
               key={id}
               action
               active={id === partId}
-              className={letters > ROOM ? 'crowded' : ''}
+              className={[letters > ROOM && 'crowded', part.sorted_from && 'told', part.muted && 'muted']
+                .filter(Boolean)
+                .join(' ')}
               onClick={() => set({ partId: id, selectedS: null, chosenS: [], draft: null })}
             >
               {piece && <PieceMark piece={piece} />}
@@ -40,7 +42,7 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
                 <ProgressBar now={about.progress * 100} aria-label="Being analysed" />
               ) : (
                 <>
-                  <span className="number">{piece?.noted === false ? '' : (about?.time_s.length ?? '')}</span>
+                  <span className="number">{about?.noted === false ? '' : (about?.time_s.length ?? '')}</span>
                   <span className={`look-number number ${about?.doubtful ? '' : 'none'}`}>
                     {about?.doubtful ? about.doubtful : ''}
                   </span>

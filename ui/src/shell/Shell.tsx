@@ -14,17 +14,25 @@ import { Gather } from '../gather/Gather';
 import { LayerBench } from '../layer/LayerBench';
 import { PrintBench } from '../print/PrintBench';
 import { ShapeBench } from '../shape/ShapeBench';
+import { Sort } from '../sort/Sort';
 import { useWindow } from '../state/window';
 import { fitView, zoomAbout, zoomView } from '../state/view';
 import { Staff } from '../stage/Staff';
-import { BENCHES, orderedParts, type BenchName, type BenchProps } from './bench';
+import { BENCHES, benchesOf, orderedParts, type BenchName, type BenchProps } from './bench';
 import { Notices } from './Notices';
 import { Parts } from './Parts';
 import { Transport } from './Transport';
 import { useNight } from './useNight';
 import { usePlaying } from './usePlaying';
 
-const BENCH = { gather: Gather, find: Find, shape: ShapeBench, layer: LayerBench, print: PrintBench };
+const BENCH = {
+  gather: Gather,
+  find: Find,
+  sort: Sort,
+  shape: ShapeBench,
+  layer: LayerBench,
+  print: PrintBench,
+};
 
 /** One session: the benches along the top, the staff, one part large, the transport. */
 export function Shell() {
@@ -89,8 +97,11 @@ export function Shell() {
     const now = useWindow.getState();
     set({ view: zoomView(now.view, factor, zoomAbout(now), lengthS) });
   };
-  const nextBench = (by: number) =>
-    go(BENCHES[Math.min(Math.max(BENCHES.indexOf(bench) + by, 0), BENCHES.length - 1)]!);
+  const benches = document ? benchesOf(document) : [];
+  const nextBench = (by: number) => {
+    const to = benches[Math.min(Math.max(benches.indexOf(bench) + by, 0), benches.length - 1)];
+    if (to) go(to);
+  };
   useCommands({
     play: toggle,
     oneLoudness: () => set({ matched: !useWindow.getState().matched }),
@@ -152,9 +163,11 @@ export function Shell() {
   const Bench = BENCH[bench];
   const hits = overview.data?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
   const layers = parts.reduce((sum, [, one]) => sum + Object.keys(one.layers ?? {}).length, 0);
+  const told = parts.filter(([, one]) => one.sorted_from).length;
   const under: Record<BenchName, string> = {
-    gather: `${parts.length} ${parts.length === 1 ? 'source' : 'sources'}`,
+    gather: `${parts.length - told} ${parts.length - told === 1 ? 'source' : 'sources'}`,
     find: `${hits} ${hits === 1 ? 'hit' : 'hits'}`,
+    sort: `${told} ${told === 1 ? 'piece' : 'pieces'}`,
     shape: `${hits} ${hits === 1 ? 'note' : 'notes'}`,
     layer: `${layers} ${layers === 1 ? 'layer' : 'layers'}`,
     print: 'MIDI and audio',
@@ -170,7 +183,7 @@ export function Shell() {
           <span>{document.about || `${lengthS.toFixed(1)} s at ${document.rate_hz} Hz`}</span>
         </div>
         <nav aria-label="Benches">
-          {BENCHES.map((name) => (
+          {benches.map((name) => (
             <Link
               key={name}
               to={`/session/${id}/${name}`}
@@ -207,7 +220,7 @@ export function Shell() {
       </header>
       <Staff document={document} overview={overview.data} pieces={pieces} />
       <main className={`bench bench-${bench}`}>
-        {bench !== 'gather' && <Parts {...props} />}
+        {bench !== 'gather' && bench !== 'sort' && <Parts {...props} />}
         <Bench {...props} key={bench} />
       </main>
       <Transport

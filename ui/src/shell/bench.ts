@@ -1,7 +1,7 @@
 import type { Document, Overview, Part, Piece, Schema } from '../api/client';
 import type { Doing } from '../api/session';
 
-export const BENCHES = ['gather', 'find', 'shape', 'layer', 'print'] as const;
+export const BENCHES = ['gather', 'find', 'sort', 'shape', 'layer', 'print'] as const;
 export type BenchName = (typeof BENCHES)[number];
 
 /** What every bench is handed. */
@@ -18,9 +18,38 @@ export interface BenchProps {
   piece: Piece | null;
 }
 
-/** The parts whose strokes become notes, in their order: not rooms, nor what is only played along to. */
-export const notedParts = (document: Document, pieces: Map<string, Piece>): [string, Part][] =>
-  orderedParts(document).filter(([, part]) => pieces.get(part.piece)?.noted ?? true);
+/** The parts told from the moments of others. */
+const familyHeads = (document: Document): Set<string> =>
+  new Set(Object.values(document.parts ?? {}).flatMap((part) => part.sorted_from ?? []));
+
+/** The part whose moments are sorted while a part is chosen: its own, those it was told from, or the first there are. */
+export function headOf(document: Document, partId: string | null): string | null {
+  const heads = familyHeads(document);
+  const chosen = partId ? document.parts?.[partId] : undefined;
+  if (partId && heads.has(partId)) return partId;
+  return chosen?.sorted_from ?? orderedParts(document).find(([id]) => heads.has(id))?.[0] ?? null;
+}
+
+/** The benches of a session: Sort is there when something was told apart. */
+export const benchesOf = (document: Document): BenchName[] =>
+  BENCHES.filter((name) => name !== 'sort' || familyHeads(document).size > 0);
+
+/**
+ * The parts whose strokes become notes, in their order: not rooms, nor what is only played along to, nor moments that
+ * others were told from.
+ */
+export const notedParts = (document: Document, pieces: Map<string, Piece>): [string, Part][] => {
+  const heads = familyHeads(document);
+  return orderedParts(document).filter(
+    ([id, part]) => (pieces.get(part.piece)?.noted ?? true) && !part.muted && !heads.has(id),
+  );
+};
 
 export const orderedParts = (document: Document): [string, Part][] =>
-  Object.entries(document.parts ?? {}).sort(([a, x], [b, y]) => x.place - y.place || a.localeCompare(b));
+  Object.entries(document.parts ?? {}).sort(
+    ([a, x], [b, y]) =>
+      x.place - y.place ||
+      Number(Boolean(x.sorted_from)) - Number(Boolean(y.sorted_from)) ||
+      (x.rank ?? 0) - (y.rank ?? 0) ||
+      a.localeCompare(b),
+  );

@@ -104,6 +104,21 @@ export class Player {
     this.prepared = null;
   }
 
+  /** Play these samples by themselves, left and right in turn; whatever else plays stops. */
+  async once(samples: Float32Array, rateHz: number): Promise<void> {
+    this.stop();
+    const run = this.run;
+    const context = this.prepare(rateHz);
+    if (context.state !== 'running') await context.resume();
+    if (run !== this.run) return;
+    this.put(
+      [samples, new Float32Array(samples.length)],
+      0,
+      context.currentTime + LEAD_S,
+      samples.length / 2 / rateHz,
+    );
+  }
+
   stop(): void {
     this.run++;
     this.playing = false;

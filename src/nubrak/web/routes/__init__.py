@@ -1,12 +1,13 @@
 """The routes, a file for each bench. Each asks the desk and hands on; the rules are in the core."""
 
-from nubrak.web.routes import find, gather, jobs, layer, library, module, print, sessions, shape
+from nubrak.web.routes import find, gather, jobs, layer, library, module, print, sessions, shape, sort
 
 ROUTERS = (
     library.router,
     sessions.router,
     gather.router,
     find.router,
+    sort.router,
     shape.router,
     layer.router,
     print.router,

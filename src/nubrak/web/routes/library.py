@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.core.pieces import MATERIALS, PIECES, Material, Piece, plain_name
+from nubrak.core.pieces import ARTICULATIONS, MATERIALS, PIECES, Articulation, Material, Piece, plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples import STARTER, ArrivedSample, Instrument, Kit, arranged
 from nubrak.desk.samples import Arranged, ToArrange, arrange, arrived_sample, check_sample, packed_kit
@@ -27,6 +27,9 @@ class Library(BaseModel):
     """Everything that can be chosen from."""
 
     pieces: list[Piece]
+    articulations: dict[str, list[Articulation]] = Field(
+        description="how pieces are struck, by piece; the plain way first"
+    )
     materials: list[Material]
     kits: dict[str, Kit]
 
@@ -35,7 +38,10 @@ class Library(BaseModel):
 def library(desk: AnyDesk) -> Library:
     """Pieces and kits to choose from."""
     return Library(
-        pieces=list(PIECES.values()), materials=list(MATERIALS.values()), kits=all_kits(desk.engine)
+        pieces=list(PIECES.values()),
+        articulations={piece: list(ways) for piece, ways in ARTICULATIONS.items()},
+        materials=list(MATERIALS.values()),
+        kits=all_kits(desk.engine),
     )
 
 

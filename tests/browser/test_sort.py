@@ -1,0 +1,86 @@
+"""A loop in the real interface: it becomes the pieces that play it, one correction teaches the rest, MIDI
+has them.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from collections import Counter
+from pathlib import Path
+
+import mido
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Product, wait_until
+from tests.conftest import write_wav
+from tests.core.sort.made import beat, mixture
+
+
+@pytest.fixture(scope="module")
+def loop(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return write_wav(tmp_path_factory.mktemp("files") / "Moth beat.wav", mixture(beat(), 4.0))
+
+
+def notes_of(page: Page) -> Counter[int]:
+    """The notes of the session's MIDI, by number."""
+    address = page.url.split("/session/")
+    session = address[1].split("/")[0]
+    data = page.request.get(f"{address[0]}/api/sessions/{session}/print/midi").body()
+    file = mido.MidiFile(file=io.BytesIO(data))
+    return Counter(m.note for track in file.tracks for m in track if m.type == "note_on" and m.velocity)
+
+
+def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
+    product: Product, page: Page, loop: Path
+) -> None:
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.get_by_test_id("files").set_input_files(str(loop))
+
+    # Sort is there as soon as there is something in it; three lines can be read on the staff
+    page.get_by_role("link", name=re.compile("^Sort")).click()
+    sounds = page.get_by_role("complementary", name="Sounds")
+    for name, strokes in (("Kick", "4"), ("Snare", "4"), ("Hat, closed", "1[4-6]")):
+        expect(sounds.get_by_role("button", name=re.compile(rf"^{name} ?{strokes}"))).to_be_visible()
+    hats = notes_of(page)[42]
+    assert notes_of(page) == {36: 4, 38: 4, 42: hats}
+
+    # by keyboard: to a snare, it is a clap; the others are offered, and taken with one key
+    said = page.get_by_test_id("sort-said")
+
+    def at_a_snare() -> bool:
+        page.keyboard.press("ArrowRight")
+        return said.inner_text().startswith("Snare")
+
+    wait_until(page, at_a_snare)
+    page.keyboard.press("Shift+L")
+    expect(page.get_by_test_id("offer")).to_contain_text("3 more sound like it")
+    assert notes_of(page)[39] == 1
+    page.keyboard.press("Enter")
+    expect(sounds.get_by_role("button", name=re.compile("^Clap ?4"))).to_be_visible()
+    expect(sounds.get_by_role("button", name=re.compile("^Snare"))).to_have_count(0)
+    assert notes_of(page) == {36: 4, 39: 4, 42: hats}
+
+    # undone as one
+    page.keyboard.press("Control+z")
+    expect(sounds.get_by_role("button", name=re.compile("^Snare ?3"))).to_be_visible()
+    page.keyboard.press("Control+Shift+z")
+
+    # a whole sound to another way of being struck, and thrown away without being lost
+    sounds.get_by_role("button", name=re.compile("^Hat, closed")).click()
+    page.keyboard.press("Shift+P")
+    expect(sounds.get_by_role("button", name=re.compile(f"^Hat, open ?{hats}"))).to_be_visible()
+    assert notes_of(page)[46] == hats
+    sounds.get_by_role("button", name=re.compile("^Clap")).click()
+    page.keyboard.press("Delete")
+    wait_until(page, lambda: notes_of(page)[39] == 0)
+    page.keyboard.press("Delete")
+    wait_until(page, lambda: notes_of(page)[39] == 4)
+
+    # divided and joined
+    page.keyboard.press("Alt+d")
+    expect(page.get_by_role("link", name=re.compile("^Sort"))).to_contain_text("5 pieces")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("link", name=re.compile("^Sort"))).to_contain_text("4 pieces")

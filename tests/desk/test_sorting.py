@@ -1,0 +1,141 @@
+"""A loop on a desk: told apart by itself, its strokes given to pieces, what follows, undo across it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from nubrak.core.problem import Problem
+from nubrak.core.session import Document
+from nubrak.desk.desk import Desk
+from nubrak.desk.lists import hit_lines, midi_of
+from nubrak.desk.overview import overview_of
+from nubrak.desk.sorting import (
+    AskFollow,
+    AskGive,
+    AskHear,
+    Stroke,
+    To,
+    following,
+    give,
+    sort_map,
+    strokes_one_by_one,
+)
+from tests.core.sort.made import RATE_HZ, beat, mixture
+from tests.desk.conftest import Drop
+
+
+@pytest.fixture
+def loop(desk: Desk, session: str, drop: Drop) -> tuple[str, str]:
+    """A session of one loop, told apart, and the part of its moments."""
+    state = drop(session, "moth loop.wav", mixture(beat(), 4.0))
+    head = next(iter(state.document.parts))
+    overview_of(desk, session)
+    return session, head
+
+
+def document_of(desk: Desk, session: str) -> Document:
+    return desk.sessions.get(session).document
+
+
+def part_of(desk: Desk, session: str, piece: str) -> str:
+    return next(key for key, part in document_of(desk, session).parts.items() if part.piece == piece)
+
+
+def test_a_loop_becomes_its_pieces_by_itself_and_stays_one_edit_back(
+    desk: Desk, loop: tuple[str, str]
+) -> None:
+    session, head = loop
+    document = document_of(desk, session)
+    assert {document.parts[one].piece for one in document.family(head)} >= {"kick", "snare", "hi-hat"}
+    about = {one.part_id: one for one in overview_of(desk, session).parts}
+    assert not about[head].noted and not about[head].time_s
+    assert len(about[part_of(desk, session, "kick")].time_s) == 4
+    # Nobody did it, so undo takes back the file, and with it what was told from it.
+    undone = desk.sessions.undo(session, desk.sessions.revision(session))
+    assert not undone.document.parts
+    again = desk.sessions.redo(session, undone.revision)
+    assert list(again.document.parts) == [head]
+    overview_of(desk, session)
+    assert len(document_of(desk, session).family(head)) >= 3
+
+
+def test_every_stroke_stands_on_the_map_in_a_named_group(desk: Desk, loop: tuple[str, str]) -> None:
+    session, head = loop
+    found = sort_map(desk.standing(session), head)
+    names = [group.name for group in found.groups]
+    assert "Kick" in names and "Snare" in names and "Hi-hat, closed" in names
+    assert sum(group.hits for group in found.groups) == len(found.part) == len(found.found_s)
+    kick, hat = (found.groups[names.index(name)] for name in ("Kick", "Hi-hat, closed"))
+    assert kick.brightness_hz < hat.brightness_hz and len(kick.outline) >= 3
+    both = [
+        alone
+        for alone, part in zip(found.alone, found.part, strict=True)
+        if found.parts[part].piece == "kick"
+    ]
+    assert not any(both), "every kick of this beat has a hat over it"
+
+
+def test_a_stroke_given_to_another_piece_moves_and_is_one_edit(desk: Desk, loop: tuple[str, str]) -> None:
+    session, head = loop
+    kick = part_of(desk, session, "kick")
+    before = len(desk.standing(session).notes(kick))
+    at = float(desk.standing(session).notes(kick).time_s[0])
+    found_s = float(
+        desk.standing(session).decisions(kick).found_s[desk.standing(session).decisions(kick).counts][0]
+    )
+    ask = AskGive(
+        revision=desk.sessions.revision(session),
+        strokes=[Stroke(part_id=kick, found_s=found_s)],
+        to=To(piece="floor-tom"),
+    )
+    state = give(desk, session, head, ask)
+    tom = part_of(desk, session, "floor-tom")
+    assert len(desk.standing(session).notes(kick)) == before - 1
+    assert abs(float(desk.standing(session).notes(tom).time_s[0]) - at) < 0.01
+    assert state.undo is not None and "floor tom" in state.undo
+    desk.sessions.undo(session, state.revision)
+    assert len(desk.standing(session).notes(kick)) == before
+
+
+def test_the_rest_follows_and_is_undone_as_one(desk: Desk, loop: tuple[str, str]) -> None:
+    session, head = loop
+    snare = part_of(desk, session, "snare")
+    decisions = desk.standing(session).decisions(snare)
+    first = Stroke(part_id=snare, found_s=float(decisions.found_s[decisions.counts][0]))
+    to = To(piece="clap")
+    ask = AskGive(revision=desk.sessions.revision(session), strokes=[first], to=to)
+    state = give(desk, session, head, ask)
+    follow = following(desk.standing(session), head, AskFollow(strokes=[first], to=to)).strokes
+    assert len(follow) == 3, "the other snares of the beat"
+    rest = [Stroke(part_id=one.part_id, found_s=one.found_s) for one in follow]
+    state = give(desk, session, head, AskGive(revision=state.revision, strokes=rest, to=to))
+    clap = part_of(desk, session, "clap")
+    assert len(desk.standing(session).notes(clap)) == 4 and not len(desk.standing(session).notes(snare))
+    state = desk.sessions.undo(session, state.revision)
+    assert len(desk.standing(session).notes(clap)) == 1
+
+
+def test_an_articulation_has_its_note_in_midi_and_lists(desk: Desk, loop: tuple[str, str]) -> None:
+    session, head = loop
+    hat = part_of(desk, session, "hi-hat")
+    decisions = desk.standing(session).decisions(hat)
+    first = Stroke(part_id=hat, found_s=float(decisions.found_s[decisions.counts][0]))
+    to = To(part_id=hat, articulation="open")
+    give(desk, session, head, AskGive(revision=desk.sessions.revision(session), strokes=[first], to=to))
+    standing = desk.standing(session)
+    assert hit_lines(standing, hat)[0].note == 46 and hit_lines(standing, hat)[1].note == 42
+    assert b"\x99\x2e" in midi_of(standing, [hat], "one", 960, None)
+
+
+def test_strokes_are_heard_one_by_one(desk: Desk, loop: tuple[str, str]) -> None:
+    session, head = loop
+    standing = desk.standing(session)
+    sound = strokes_one_by_one(desk, standing, head, AskHear(time_s=[0.0, 0.5]))
+    assert sound.shape[1] == 2 and 0.3 * RATE_HZ < len(sound) < 1.4 * RATE_HZ and np.abs(sound).max() > 0.05
+
+
+def test_what_was_not_sorted_says_so(desk: Desk, kick: tuple[str, str]) -> None:
+    session, part = kick
+    with pytest.raises(Problem, match="not been told apart"):
+        sort_map(desk.standing(session), part)

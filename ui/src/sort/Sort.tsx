@@ -1,0 +1,270 @@
+import { useCallback, useMemo, useState } from 'react';
+import { pieceKey } from '../commands/catalogue';
+import { useCommands } from '../commands/useCommands';
+import type { Keys } from '../commands/useKeys';
+import { headOf, type BenchProps } from '../shell/bench';
+import { viewShowing } from '../state/view';
+import { useWindow } from '../state/window';
+import { choicesOf, type Choice } from './choices';
+import { groupSaid, strokeSaid } from './said';
+import { DOUBTFUL, SoundMap } from './SoundMap';
+import { SoundsList } from './SoundsList';
+import { StrokesOnStaff } from './StrokesOnStaff';
+import { ThisSound, type Offer } from './ThisSound';
+import { useCorrections } from './useCorrections';
+import { askFollowing, hearMoments, useSortMap, type SortMap, type Stroke } from './useSort';
+import './sort.scss';
+
+const NONE: ReadonlySet<number> = new Set();
+const keyOf = (stroke: Stroke) => `${stroke.part_id} ${stroke.found_s.toFixed(4)}`;
+const partOf = (map: SortMap, group: number) => map.parts[map.groups[group]!.part]!;
+const groupKey = (map: SortMap, group: number) => {
+  const { articulation, ghost } = map.groups[group]!;
+  return `${partOf(map, group).part_id} ${articulation} ${ghost}`;
+};
+const strokeOf = (map: SortMap, index: number): Stroke => ({
+  part_id: map.parts[map.part[index]!]!.part_id,
+  found_s: map.found_s[index]!,
+});
+const strokesOf = (map: SortMap, group: number) =>
+  map.group.flatMap((of, index) => (of === group ? [index] : []));
+
+/** Sort: which piece was it? Every sound of a source laid out; one correction teaches the rest. */
+export function Sort(props: BenchProps) {
+  const { doing, document, revision, pieces, library, partId, lengthS, overview } = props;
+  const headId = headOf(document, partId);
+  const asked = useSortMap(doing.id, headId, revision);
+  const map = asked.data;
+  const set = useWindow((state) => state.set);
+  const notify = useWindow((state) => state.notify);
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const [atKey, setAtKey] = useState<string | null>(null);
+  const [named, setNamed] = useState<string | null>(null);
+  const [pointed, setPointed] = useState<{ index: number; x: number; y: number } | null>(null);
+  const [offer, setOffer] = useState<Offer | null>(null);
+  const [joining, setJoining] = useState(false);
+  const say = useCorrections(props, headId);
+
+  const places = useMemo(
+    () => new Map((map?.part ?? []).map((_, index) => [keyOf(strokeOf(map!, index)), index])),
+    [map],
+  );
+  const placeOf = useCallback((key: string) => places.get(key) ?? [], [places]);
+  const chosen = useMemo(() => new Set([...picked].flatMap(placeOf)), [picked, placeOf]);
+  const follows = useMemo(
+    () => (offer ? new Set(offer.follows.flatMap((one) => placeOf(keyOf(one)))) : NONE),
+    [offer, placeOf],
+  );
+  const at = atKey === null ? null : (places.get(atKey) ?? null);
+  const choices = useMemo(() => choicesOf(library), [library]);
+  const target = [...(chosen.size ? chosen : at !== null ? [at] : [])];
+  const found =
+    named === null || !map ? -1 : map.groups.findIndex((_, index) => groupKey(map, index) === named);
+  const group = found >= 0 ? found : at !== null && map ? map.group[at]! : null;
+  const part = group !== null && map ? partOf(map, group) : null;
+
+  const hear = (indices: number[]) => hearAt(indices.map((index) => map!.time_s[index]!));
+  const hearAt = (timesS: number[]) => {
+    if (!timesS.length || !headId) return;
+    const failed = (error: Error) => notify(error.message);
+    void hearMoments(doing.id, headId, timesS, document.rate_hz ?? 44100).catch(failed);
+  };
+  const letGo = () => {
+    setOffer(null);
+    setJoining(false);
+    setPicked(new Set());
+    setAtKey(null);
+    setNamed(null);
+  };
+  const choose = (indices: number[], more: boolean) => {
+    if (!map) return;
+    const keys = indices.map((index) => keyOf(strokeOf(map, index)));
+    const next = new Set(more ? picked : []);
+    for (const key of keys) if (!more || !next.delete(key)) next.add(key);
+    setPicked(next);
+    setJoining(false);
+    setNamed(null);
+    setAtKey(keys[0] ?? null);
+    if (more || !keys.length) return;
+    setOffer(null);
+    const first = indices[0]!;
+    const timeS = map.time_s[first]!;
+    set({
+      partId: strokeOf(map, first).part_id,
+      playheadS: timeS,
+      view: viewShowing(useWindow.getState().view, timeS, lengthS),
+    });
+    if (indices.length === 1) hear(indices);
+  };
+  const chooseGroup = (index: number, more = false) => {
+    if (!map) return;
+    if (joining && part) {
+      const other = partOf(map, index).part_id;
+      const times = map.part.flatMap((of, stroke) =>
+        map.parts[of]!.part_id === other ? [map.found_s[stroke]!] : [],
+      );
+      setJoining(false);
+      if (other !== part.part_id) void say.join(part.part_id, other, times);
+      return;
+    }
+    const keys = strokesOf(map, index).map((stroke) => keyOf(strokeOf(map, stroke)));
+    setPicked(new Set(more ? [...picked, ...keys] : keys));
+    setNamed(groupKey(map, index));
+    setAtKey(keys[0] ?? null);
+    if (!more) setOffer(null);
+    set({ partId: partOf(map, index).part_id });
+  };
+  const give = async (choice: Choice, which: number[] = target) => {
+    if (!map || !which.length || !headId) return;
+    const strokes = which.map((index) => strokeOf(map, index));
+    if (!(await say.give(strokes, choice.to))) return;
+    setPicked(new Set());
+    setNamed(null);
+    const answer = await askFollowing(doing.id, headId, strokes, choice.to).catch(() => null);
+    setOffer({ strokes, to: choice.to, said: choice.said, follows: answer?.strokes ?? [] });
+  };
+  const takeAll = async () => {
+    if (!offer?.follows.length) return;
+    const strokes = offer.follows.map(({ part_id, found_s }) => ({ part_id, found_s }));
+    if (await say.give(strokes, offer.to)) setOffer(null);
+  };
+  const stepStroke = (by: number) => {
+    if (!map?.part.length) return;
+    choose([at === null ? 0 : Math.min(Math.max(at + by, 0), map.part.length - 1)], false);
+  };
+  const stepGroup = (by: number) => {
+    if (map?.groups.length)
+      chooseGroup(group === null ? 0 : Math.min(Math.max(group + by, 0), map.groups.length - 1));
+  };
+  const doubtful = () => {
+    const order = (map?.doubt ?? [])
+      .map((doubt, index) => ({ doubt, index }))
+      .filter(({ doubt, index }) => doubt >= DOUBTFUL && !map!.by_hand[index])
+      .sort((a, b) => b.doubt - a.doubt);
+    const next = order[(order.findIndex(({ index }) => index === at) + 1) % Math.max(order.length, 1)];
+    if (next) choose([next.index], false);
+    else notify('Nothing here is in doubt.', true);
+  };
+  const chosenStrokes = () => target.map((index) => strokeOf(map!, index));
+  const divide = () =>
+    part &&
+    void say.divide(
+      part.part_id,
+      chosenStrokes(),
+      group !== null && map!.groups[group]!.ghost ? map!.groups[group]!.name : null,
+    );
+  const throwAway = () => part && void say.throwAway(part.part_id, !part.muted);
+  const hearChosen = () => hear(target.length ? target : group !== null ? strokesOf(map!, group) : []);
+  const hearFollowers = () => hearAt((offer?.follows ?? []).map((one) => one.time_s));
+
+  const letters: Keys = Object.fromEntries(
+    choices.map((choice) => [pieceKey(choice.key), () => void give(choice)]),
+  );
+  useCommands(
+    {
+      next: () => stepStroke(1),
+      previous: () => stepStroke(-1),
+      down: () => stepGroup(1),
+      up: () => stepGroup(-1),
+      similar: () => group !== null && chooseGroup(group),
+      chooseAll: () => map && setPicked(new Set(map.part.map((_, index) => keyOf(strokeOf(map, index))))),
+      hearIts: hearChosen,
+      hearOther: hearFollowers,
+      take: () => void takeAll(),
+      keep: () => void say.mark(chosenStrokes(), 'keep'),
+      drop: () => void say.mark(chosenStrokes(), 'drop').then(() => setPicked(new Set())),
+      takeBack: () => target[0] !== undefined && void say.takeBack(strokeOf(map!, target[0])),
+      takeOut: throwAway,
+      divide,
+      together: () => setJoining((now) => !now),
+      nextDoubt: doubtful,
+      asOne: () => void say.asOne(),
+      leave: letGo,
+    },
+    letters,
+  );
+
+  if (!headId || !map)
+    return (
+      <div className="empty">
+        <p>
+          {!headId
+            ? 'Nothing here carries several pieces. Drop a loop, overheads or a mouth take in Gather.'
+            : asked.error
+              ? asked.error.message
+              : 'Listening to every stroke …'}
+        </p>
+      </div>
+    );
+  const one = pointed?.index ?? (target.length === 1 ? target[0]! : null);
+  const source = document.sources?.[document.parts?.[headId]?.sources[0] ?? '']?.name ?? 'this source';
+  const head = overview?.parts.find((about) => about.part_id === headId)?.name ?? 'In it';
+  return (
+    <>
+      <SoundsList map={map} pieces={pieces} group={group} source={source} onGroup={chooseGroup} />
+      <div className="sort-stage">
+        <SoundMap
+          map={map}
+          source={source}
+          pieces={pieces}
+          chosen={chosen}
+          at={at}
+          follows={follows}
+          group={group}
+          onChoose={choose}
+          onGroup={chooseGroup}
+          onPoint={(index, x, y) => setPointed(index === null ? null : { index, x, y })}
+        />
+        {pointed && pointed.index < map.part.length && (
+          <div
+            className="reason sort-reason"
+            style={{ left: Math.min(pointed.x + 18, 420), top: Math.max(pointed.y - 70, 4) }}
+          >
+            {strokeSaid(map, pointed.index, pieces)}
+          </div>
+        )}
+        <StrokesOnStaff
+          map={map}
+          headId={headId}
+          document={document}
+          pieces={pieces}
+          lengthS={lengthS}
+          chosen={chosen}
+          at={at}
+          follows={follows}
+          onChoose={choose}
+        />
+      </div>
+      <ThisSound
+        title={group !== null ? map.groups[group]!.name : 'No sound is chosen'}
+        said={
+          chosen.size > 1
+            ? group !== null && named !== null
+              ? groupSaid(map, group)
+              : `${chosen.size} strokes are chosen.`
+            : one !== null && one < map.part.length
+              ? strokeSaid(map, one, pieces)
+              : group !== null
+                ? groupSaid(map, group)
+                : 'Point at a head to see what it is, click to hear it, or draw around several. Then say what they are.'
+        }
+        offer={offer}
+        choices={choices}
+        count={target.length}
+        ofSound={group !== null}
+        muted={part?.muted ?? false}
+        joining={joining}
+        foot={`${head}: ${map.moments} moments, ${map.part.length} strokes.`}
+        onGive={(choice) => void give(choice)}
+        onDropped={(choice, dragged) => map.groups[dragged] && void give(choice, strokesOf(map, dragged))}
+        onTakeAll={() => void takeAll()}
+        onHear={hearChosen}
+        onHearFollowers={hearFollowers}
+        onThrowAway={throwAway}
+        onDivide={divide}
+        onJoin={() => setJoining(!joining)}
+        onDoubtful={doubtful}
+      />
+    </>
+  );
+}

@@ -1,0 +1,141 @@
+import type { Schema } from '../api/client';
+import { KeyOf } from '../commands/KeyOf';
+import { Key } from '../shell/Key';
+import { PieceMark } from '../shell/PieceMark';
+import { clock } from '../stage/axes';
+import type { Choice } from './choices';
+import { DRAGGED_SOUND } from './SoundsList';
+import type { Stroke, To } from './useSort';
+
+/** A correction that was made, and what would follow it. */
+export interface Offer {
+  strokes: Stroke[];
+  to: To;
+  said: string;
+  follows: Schema['Follower'][];
+}
+
+interface Props {
+  title: string;
+  said: string;
+  offer: Offer | null;
+  choices: Choice[];
+  /** How many strokes are chosen. */
+  count: number;
+  /** Whether a sound is chosen, and whether its part is thrown away. */
+  ofSound: boolean;
+  muted: boolean;
+  joining: boolean;
+  foot: string;
+  onGive: (choice: Choice) => void;
+  onDropped: (choice: Choice, group: number) => void;
+  onTakeAll: () => void;
+  onHear: () => void;
+  onHearFollowers: () => void;
+  onThrowAway: () => void;
+  onDivide: () => void;
+  onJoin: () => void;
+  onDoubtful: () => void;
+}
+
+const NAMED = 4; // places of followers that there is room for
+
+/** What is chosen, what it can be said to be, and what would follow. */
+export function ThisSound(props: Props) {
+  const { offer, count, muted } = props;
+  return (
+    <aside className="settings sort-side" aria-label="This sound">
+      <h2>{props.title}</h2>
+      <p className="sort-said" data-testid="sort-said">
+        {props.said}
+      </p>
+      {offer && (
+        <div className="offer" role="status" data-testid="offer">
+          <strong>{offerSaid(offer)}</strong>
+          {offer.follows.length > 0 && (
+            <>
+              <span className="number">
+                {offer.follows
+                  .slice(0, NAMED)
+                  .map((follower) => clock(follower.time_s, 2))
+                  .join(' · ')}
+                {offer.follows.length > NAMED ? ' …' : ''}
+              </span>
+              <div className="acts">
+                <button type="button" className="plain-act" onClick={props.onTakeAll}>
+                  <KeyOf of="take" /> {offer.said.toLowerCase()} too
+                </button>
+                <button type="button" className="plain-act" onClick={props.onHearFollowers}>
+                  <KeyOf of="hearOther" /> hear
+                </button>
+              </div>
+            </>
+          )}
+        </div>
+      )}
+      <div className="column-head">
+        <span>{count > 1 ? `These ${count} are` : 'It is'}</span>
+        <span className="push">
+          <Key>Shift</Key> and its letter
+        </span>
+      </div>
+      <div className="it-is" role="group" aria-label="Give the chosen strokes to">
+        {props.choices.map((choice) => (
+          <button
+            type="button"
+            className="plain-act"
+            key={choice.said}
+            title={choice.said}
+            aria-disabled={!count}
+            onClick={() => props.onGive(choice)}
+            onDragOver={(event) => event.preventDefault()}
+            onDrop={(event) => {
+              event.preventDefault();
+              const dragged = event.dataTransfer.getData(DRAGGED_SOUND);
+              if (dragged) props.onDropped(choice, Number(dragged));
+            }}
+          >
+            <Key>{choice.key.toUpperCase()}</Key>
+            <PieceMark piece={choice.piece} size={13} />
+            <span>{choice.short}</span>
+          </button>
+        ))}
+      </div>
+      <div className="sort-acts">
+        <button
+          type="button"
+          className="plain-act"
+          disabled={!count && !props.ofSound}
+          onClick={props.onHear}
+        >
+          <KeyOf of="hearIts" /> hear {count > 1 ? 'them one by one' : 'it'}
+        </button>
+        <button type="button" className="plain-act" disabled={!props.ofSound} onClick={props.onThrowAway}>
+          <KeyOf of="takeOut" /> {muted ? 'take the piece back' : 'throw the piece away'}
+        </button>
+        <button type="button" className="plain-act" disabled={!count} onClick={props.onDivide}>
+          <KeyOf of="divide" /> make it a part of its own
+        </button>
+        <button
+          type="button"
+          className="plain-act"
+          disabled={!props.ofSound}
+          aria-pressed={props.joining}
+          onClick={props.onJoin}
+        >
+          <KeyOf of="together" /> {props.joining ? 'now choose the other sound' : 'join with another'}
+        </button>
+        <button type="button" className="plain-act" onClick={props.onDoubtful}>
+          <KeyOf of="nextDoubt" /> the most doubtful
+        </button>
+      </div>
+      <p className="quiet sort-foot">{props.foot}</p>
+    </aside>
+  );
+}
+
+function offerSaid({ follows, strokes, said }: Offer): string {
+  const like = strokes.length === 1 ? 'it' : 'them';
+  if (!follows.length) return `${said}. Nothing else sounds like ${like}.`;
+  return `${follows.length} more ${follows.length === 1 ? 'sounds' : 'sound'} like ${like}`;
+}
