@@ -298,6 +298,6 @@ def _told(
     if sort is None or not part.sounds:
         return evidence, np.full(len(part.candidates), _ONLY_BY_HAND)
     own = sort.only(part.sounds)
-    level_db = own_share_db(sort, part.sounds, part.piece, here.strength_db)
+    level_db = own_share_db(sort, part.sounds, here.strength_db, here.level_db)
     heard = replace(evidence, level_db=level_db, strength_db=level_db, rise_db=part.candidates.rise_db)
     return heard, own.counts_as()

@@ -1,7 +1,8 @@
 """How hard a piece was struck where others are struck with it: its own share of the sound.
 
-Where it stands alone its level is measured, in its own band. Where it does not, the network's estimate of
-its share is taken, brought to what was measured of the same piece where it stands alone in the same source.
+Where it stands alone its level is measured as that of any part. Where it does not, only the band in which
+the piece speaks is measured (the hiss of a hat, the low end of a kick), brought to what that band holds
+where it stands alone in the same source.
 """
 
 from __future__ import annotations
@@ -15,18 +16,18 @@ _STRUCK, _NOT_STRUCK = (
     0.5,
     0.2,
 )  # how likely its own sounds are, and all others are not, where it stands alone
-_FEWEST = 3  # strokes alone that an estimate is brought to
+_FEWEST = 2  # strokes alone that the others are brought to
 
 
 def own_share_db(
-    sort: Sorted, sounds: tuple[str, ...], piece: str, measured_db: NDArray[np.float64]
+    sort: Sorted, sounds: tuple[str, ...], strength_db: NDArray[np.float64], band_db: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """The level of a piece's share at each candidate, (n,) in dB; ``measured_db`` (n,) is what its band
-    holds there. A share is never louder than the band.
+    """The level of a piece's share at each candidate, (n,) in dB; ``strength_db`` (n,) is what its strength
+    is measured by where it stands alone, ``band_db`` (n,) what the band it speaks in holds. A share is never
+    louder than the whole.
     """
-    own = sort.only(sounds)
-    told_db = own.level_of(piece)
-    alone = (own.of_any() > _STRUCK) & (sort.without(sounds).of_any() < _NOT_STRUCK)
+    alone = (sort.only(sounds).of_any() > _STRUCK) & (sort.without(sounds).of_any() < _NOT_STRUCK)
+    apart_db = 0.0
     if np.count_nonzero(alone) >= _FEWEST:
-        told_db = told_db + np.median(measured_db[alone] - told_db[alone])
-    return np.where(alone, measured_db, np.minimum(told_db, measured_db))
+        apart_db = float(np.median(strength_db[alone] - band_db[alone]))
+    return np.where(alone, strength_db, np.minimum(band_db + apart_db, strength_db))
