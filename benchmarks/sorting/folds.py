@@ -20,9 +20,10 @@ from benchmarks.sorting.heard import SCORED_LOOPS, Heard, scored
 from benchmarks.sorting.reference import taught_without, told_by
 from benchmarks.sorting.score import CLASSES, COARSE, coarse_counts, f_of
 from benchmarks.sounds import CACHE
+from nubrak.core.pieces import PIECES
 from nubrak.core.sort.listening import sounding_from
-from nubrak.core.sort.moment_spectra import MomentSpectra
-from nubrak.core.sort.network import Told, Weights, tell, weights_of
+from nubrak.core.sort.moment_spectra import LONG_EDGES_HZ, MomentSpectra
+from nubrak.core.sort.network import Weights, tell, weights_of
 from nubrak.core.sort.sounds import SOUNDS, piece_of
 
 # Libraries that are left out together; small ones with others, so that each network keeps much to learn from.
@@ -55,17 +56,17 @@ class Tally:
     corrected: NDArray[np.int64] = field(default_factory=lambda: np.zeros(2, np.int64))
 
 
-def told_of(one: Heard, weights: Weights) -> Told:
-    """What a network tells of a loop."""
+def told_of(one: Heard, weights: Weights) -> NDArray[np.float32]:
+    """The log odds of each sound that a network tells, (n, sounds)."""
     spectra = MomentSpectra(*(x.astype(np.float32) for x in (one.long, one.short, one.low)))
     return tell(spectra, one.time_s, one.rise_db.astype(np.float64), weights)
 
 
-def take(tally: Tally, one: Heard, told: Told) -> None:
+def take(tally: Tally, one: Heard, told: NDArray[np.float32]) -> None:
     """Count one loop in."""
     if not len(one.time_s):
         return
-    probability = 1.0 / (1.0 + np.exp(-told.log_odds.astype(np.float64)))
+    probability = 1.0 / (1.0 + np.exp(-told.astype(np.float64)))
     tally.classes += coarse_counts(one, probability)
     struck = ~np.isnan(one.level_db)
     heard = struck & ~one.buried
@@ -90,11 +91,18 @@ def take(tally: Tally, one: Heard, told: Told) -> None:
     for k in range(len(SOUNDS)):
         under = heard[:, k] & (struck.sum(axis=1) > 1)
         if under.sum() >= 6 and np.ptp(one.level_db[under, k]) > 3:
-            tally.strength.append(float(spearmanr(one.level_db[under, k], told.level_db[under, k]).statistic))
+            tally.strength.append(float(spearmanr(one.level_db[under, k], _band_db(one, k)[under]).statistic))
     spectra = MomentSpectra(*(x.astype(np.float32) for x in (one.long, one.short, one.low)))
     tally.corrected += np.array(corrected(one, probability, sounding_from(told, spectra)))
     tally.probability.append(probability.ravel())
     tally.struck.append(struck.ravel())
+
+
+def _band_db(one: Heard, sound: int) -> NDArray[np.float64]:
+    """What the band holds in which the piece of a sound speaks, (n,) in dB: its share under others."""
+    piece = PIECES[piece_of(SOUNDS[sound])]
+    inside = (LONG_EDGES_HZ[1:] > piece.low_hz) & (LONG_EDGES_HZ[:-1] < piece.high_hz)
+    return 10.0 * np.log10((10.0 ** (one.long[:, 2][:, inside].astype(np.float64) / 10.0)).sum(axis=1))
 
 
 def calibration(probability: NDArray[np.float64], struck: NDArray[np.bool_]) -> float:

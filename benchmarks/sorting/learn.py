@@ -165,13 +165,9 @@ def _batch(rows: list[tuple[NDArray[np.float32], ...]]) -> tuple[torch.Tensor, .
 
 def _loss(network: Network, batch: tuple[torch.Tensor, ...]) -> torch.Tensor:
     long, short, low, more, level, buried, there = batch
-    odds, told = network(long, short, low, more, there)
-    struck = ~torch.isnan(level)
+    odds, struck = network(long, short, low, more, there), ~torch.isnan(level)
     wrong = nn.functional.binary_cross_entropy_with_logits(odds, struck.float(), reduction="none")
-    right = (wrong * (1.0 - buried))[there].sum(-1).mean()
-    wanted = torch.where(struck, level / 10.0, 0.0)
-    apart = ((told - wanted) ** 2)[struck].clamp(max=4.0).mean()
-    return right + 0.1 * apart
+    return (wrong * (1.0 - buried))[there].sum(-1).mean()
 
 
 def predicted(network: Network, one: Heard) -> NDArray[np.float32]:
@@ -180,7 +176,7 @@ def predicted(network: Network, one: Heard) -> NDArray[np.float32]:
         return np.zeros((0, len(SOUNDS)), np.float32)
     with torch.no_grad():
         long, short, low, more, _, _, there = _batch([_plain(one)])
-        return torch.sigmoid(network(long, short, low, more, there)[0])[0].numpy()
+        return torch.sigmoid(network(long, short, low, more, there))[0].numpy()
 
 
 def report(network: Network, libraries: tuple[str, ...]) -> None:
@@ -203,7 +199,8 @@ def teach(
     epochs: int,
     out: Path | None,
     threads: int = 2,
-    minutes: float = 1e9,
+    begun: Path | None = None,
+    rate: float = 2e-3,
 ) -> Network:
     """A network taught on all loops without some libraries."""
     torch.manual_seed(1)
@@ -216,9 +213,15 @@ def teach(
     ]
     bank = voices_alone(table)
     network = Network()
+    if begun is not None:
+        with np.load(begun) as kept_before:
+            state = {
+                name: torch.from_numpy(kept_before[name].astype(np.float32)) for name in network.state_dict()
+            }
+        network.load_state_dict(state)
     steps = epochs * (len(table) // _BATCH)
-    optimizer = torch.optim.AdamW(network.parameters(), lr=2e-3, weight_decay=0.03)
-    schedule = torch.optim.lr_scheduler.OneCycleLR(optimizer, 2e-3, total_steps=steps + 1, pct_start=0.15)
+    optimizer = torch.optim.AdamW(network.parameters(), lr=rate, weight_decay=0.03)
+    schedule = torch.optim.lr_scheduler.OneCycleLR(optimizer, rate, total_steps=steps + 1, pct_start=0.15)
     began = time.time()
     for epoch in range(epochs):
         network.train()
@@ -262,6 +265,8 @@ if __name__ == "__main__":
     parser.add_argument("--epochs", type=int, default=16)
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--out", type=Path)
+    parser.add_argument("--begun", type=Path, help="a network to go on from")
+    parser.add_argument("--rate", type=float, default=2e-3, help="the greatest learning rate")
     parser.add_argument(
         "--folds", action="store_true", help="teach a network for every fold of the benchmark"
     )
@@ -277,4 +282,5 @@ if __name__ == "__main__":
         make_all(given.loops)
         raise SystemExit
     without = tuple(given.without)
-    report(teach(without, given.loops, given.epochs, given.out, given.threads), without or ALL_LIBRARIES)
+    network = teach(without, given.loops, given.epochs, given.out, given.threads, given.begun, given.rate)
+    report(network, without or ALL_LIBRARIES)

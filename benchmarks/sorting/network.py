@@ -56,11 +56,9 @@ class Network(nn.Module):
         self.drop = nn.Dropout(drop)
         self.layers = nn.ModuleList([Attending(width, HEADS, drop) for _ in range(layers)])
         self.norm = nn.LayerNorm(width)
-        self.sounds, self.level = nn.Linear(width, len(SOUNDS)), nn.Linear(width, len(SOUNDS))
+        self.sounds = nn.Linear(width, len(SOUNDS))
 
-    def forward(
-        self, long: Tensor, short: Tensor, low: Tensor, more: Tensor, there: Tensor
-    ) -> tuple[Tensor, Tensor]:
+    def forward(self, long: Tensor, short: Tensor, low: Tensor, more: Tensor, there: Tensor) -> Tensor:
         batch, count = there.shape
         rows = there.reshape(-1)
         x, y, z = (one.reshape(batch * count, *one.shape[2:])[rows] for one in (long, short, low))
@@ -77,4 +75,4 @@ class Network(nn.Module):
         for layer in self.layers:
             x = layer(x, there)
         x = self.norm(x)
-        return self.sounds(x), self.level(x)
+        return self.sounds(x)

@@ -20,6 +20,7 @@ from nubrak.desk.sorting import (
     give,
     sort_map,
     strokes_one_by_one,
+    tell_what_is_new,
 )
 from tests.core.sort.made import RATE_HZ, beat, mixture
 from tests.desk.conftest import Drop
@@ -139,3 +140,12 @@ def test_what_was_not_sorted_says_so(desk: Desk, kick: tuple[str, str]) -> None:
     session, part = kick
     with pytest.raises(Problem, match="not been told apart"):
         sort_map(desk.standing(session), part)
+
+
+def test_two_windows_that_tell_at_once_make_one_family(desk: Desk, session: str, drop: Drop) -> None:
+    state = drop(session, "moth loop.wav", mixture(beat(), 4.0))
+    head = next(iter(state.document.parts))
+    first, second = desk.standing(session), desk.standing(session)
+    assert tell_what_is_new(desk, first) and not tell_what_is_new(desk, second)
+    pieces = [document_of(desk, session).parts[one].piece for one in document_of(desk, session).family(head)]
+    assert len(pieces) == len(set(pieces))

@@ -91,7 +91,8 @@ def part_input(document: Document, part_id: str, heard: list[Candidates]) -> Par
 
 def heard_as(part: Part) -> MaterialId:
     """What a part's recording is listened to as: one that was asked for its pieces as a whole loop."""
-    return "loop" if part.asked else material_of(PIECES[part.piece], part.find.material).id
+    material = material_of(PIECES[part.piece], part.find.material)
+    return "loop" if part.asked and not material.mixed else material.id
 
 
 def is_heard_closely(document: Document, part_id: str) -> bool:

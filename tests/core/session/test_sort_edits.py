@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 
+from nubrak.core.flow import sorts_itself
 from nubrak.core.problem import Problem
 from nubrak.core.session import Document, tell_pieces, without_orphans
 from nubrak.core.session.edit import apply
 from nubrak.core.session.find_edits import SetMark
-from nubrak.core.session.gather_edits import RemoveSource
+from nubrak.core.session.gather_edits import RemoveSource, SetPiece
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.sort_edits import AsOne, Given, GiveStrokes, JoinParts, SetMuted, SetWay, SplitPart
 from nubrak.core.sort import ToldPiece
@@ -130,3 +131,15 @@ def test_a_family_goes_with_its_source_and_no_orphan_stays() -> None:
     orphaned = sorted_loop()
     del orphaned.parts["p0"]
     assert not without_orphans(orphaned).parts
+
+
+def test_a_session_of_before_is_not_sorted_and_what_arrives_is() -> None:
+    document = with_sources(("loop.wav", "loop"))
+    assert sorts_itself(document, "p0")
+    before = document.model_dump(mode="json")
+    for field in ("told", "asked", "sorted_from", "sounds", "named", "muted", "rank"):
+        del before["parts"]["p0"][field]
+    opened = Document.model_validate(before)
+    assert not sorts_itself(opened, "p0") and opened.is_noted("p0")
+    again, _ = apply(opened, SetPiece(kind="set_piece", part_id="p0", piece="loop"))
+    assert sorts_itself(again, "p0"), "said once more what it is, it is sorted"

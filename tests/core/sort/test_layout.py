@@ -16,7 +16,7 @@ USUAL_HZ = np.full(3, 500.0)
 def sounding(bright_hz: list[float], ring_s: list[float]) -> Sounding:
     count = len(bright_hz)
     none = np.zeros((count, 0))
-    return Sounding(none, none, np.array(bright_hz), np.array(ring_s), none)
+    return Sounding(none, np.array(bright_hz), np.array(ring_s), none)
 
 
 def test_what_is_alone_stands_where_it_sounds() -> None:

@@ -17,7 +17,7 @@ def told(*struck: tuple[int, ...]) -> Sorted:
         probability[row, list(sounds)] = 0.99
     none = np.zeros((len(struck), 0))
     nothing = np.zeros(len(struck))
-    return Sorted(probability, np.zeros(probability.shape), Sounding(none, none, nothing, nothing, none))
+    return Sorted(probability, Sounding(none, nothing, nothing, none))
 
 
 def test_what_stands_alone_is_measured_and_what_lies_over_by_its_own_band() -> None:

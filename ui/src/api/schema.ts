@@ -3442,8 +3442,8 @@ export interface components {
             asked: boolean;
             /**
              * Told
-             * @description its moments were told apart into the pieces struck in them
-             * @default false
+             * @description whether its moments were told apart, or are to be left as they are; sessions of before stay as they were
+             * @default true
              */
             told: boolean;
             /**

@@ -60,7 +60,10 @@ export function Gather(props: BenchProps) {
   };
   const aside = () =>
     chosen && source && void doing.act({ kind: 'set_aside', source_id: chosen, aside: !source.aside });
-  const asks = part && (part.told || ['overall', 'room'].includes(pieces.get(part.piece)?.family ?? ''));
+  const asks =
+    part &&
+    part.piece !== 'heard' &&
+    ['whole', 'overall', 'room'].includes(pieces.get(part.piece)?.family ?? '');
   const ask = () =>
     partId &&
     asks &&

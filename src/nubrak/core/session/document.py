@@ -69,7 +69,11 @@ class Part(BaseModel):
         default=False, description="a microphone over the kit or in the room is asked for its pieces"
     )
     told: bool = Field(
-        default=False, description="its moments were told apart into the pieces struck in them"
+        default=True,
+        description=(
+            "whether its moments were told apart, or are to be left as they are; sessions of before stay as "
+            "they were"
+        ),
     )
     sorted_from: str | None = Field(
         default=None, description="the part whose moments it was told from; empty: it was found by itself"

@@ -74,7 +74,9 @@ class AddSource(Action):
         document.sources[self.source_id] = Source(
             name=self.name, place=place, clips=[clip], guess=self.guess, notes=notes
         )
-        document.parts[self.part_id] = Part(piece=self.guess.piece, place=place, sources=[self.source_id])
+        document.parts[self.part_id] = Part(
+            piece=self.guess.piece, place=place, sources=[self.source_id], told=False
+        )
         return f"Add {self.name}"
 
 
@@ -257,7 +259,10 @@ class SetPiece(Action):
     piece: PieceId
 
     def apply(self, document: Document) -> str:
-        document.part(self.part_id).piece = self.piece
+        part = document.part(self.part_id)
+        part.piece = self.piece
+        if not document.family(self.part_id) and part.sorted_from is None:
+            part.told = False  # what it now is may carry several pieces
         return f"Take it as {PIECES[self.piece].name.lower()}"
 
 

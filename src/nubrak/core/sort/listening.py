@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.find import Candidates
 from nubrak.core.sort.moment_spectra import LONG_EDGES_HZ, MomentSpectra, moment_spectra
-from nubrak.core.sort.network import Told, taught, tell
+from nubrak.core.sort.network import taught, tell
 from nubrak.core.sort.sounds import SOUNDS
 
 _AT, _LATER = 2, 4  # of the long windows: over the attack, and 35 ms after it
@@ -26,13 +26,12 @@ _SHORTEST_S, _LONGEST_S = 0.02, 2.0
 
 @dataclass(frozen=True)
 class Sounding:
-    """Of each candidate: ``log_odds`` (n, sounds) and ``level_db`` (n, sounds) as the network tells them,
+    """Of each candidate: ``log_odds`` (n, sounds) as the network tells them,
     ``brightness_hz`` (n,) the middle of its spectrum, ``ring_s`` (n,) how long it takes to fade, and
     ``colour`` (n, 28) its coarse spectrum in dB at the attack and later.
     """
 
     log_odds: NDArray[np.float64]
-    level_db: NDArray[np.float64]
     brightness_hz: NDArray[np.float64]
     ring_s: NDArray[np.float64]
     colour: NDArray[np.float64]
@@ -44,36 +43,30 @@ class Sounding:
 def listen(mono: NDArray[np.float32], found: Candidates, rate_hz: int) -> Candidates:
     """Candidates of a signal ``mono`` (frames,) with what sorting keeps of them."""
     spectra = moment_spectra(mono, found.time_s, rate_hz)
-    told = tell(spectra, found.time_s, found.rise_db, taught())
-    return replace(found, sounding=_kept(told, spectra))
+    log_odds = tell(spectra, found.time_s, found.rise_db, taught())
+    return replace(found, sounding=_kept(log_odds, spectra))
 
 
 def sounding_of(found: Candidates) -> Sounding | None:
     """What was kept of candidates; None where their source was not listened to for this."""
     kept = found.sounding.astype(np.float64)
-    if len(kept) != len(found) or kept.shape[1] <= 2 * len(SOUNDS) + 2:
+    if len(kept) != len(found) or kept.shape[1] <= len(SOUNDS) + 2:
         return None
     return _read(kept)
 
 
 def _read(kept: NDArray[np.float64]) -> Sounding:
     count = len(SOUNDS)
-    return Sounding(
-        kept[:, :count],
-        kept[:, count : 2 * count],
-        2.0 ** kept[:, 2 * count],
-        2.0 ** kept[:, 2 * count + 1],
-        kept[:, 2 * count + 2 :],
-    )
+    return Sounding(kept[:, :count], 2.0 ** kept[:, count], 2.0 ** kept[:, count + 1], kept[:, count + 2 :])
 
 
-def sounding_from(told: Told, spectra: MomentSpectra) -> Sounding:
+def sounding_from(log_odds: NDArray[np.floating], spectra: MomentSpectra) -> Sounding:
     """What would be kept of moments, from what a network tells of their spectra."""
-    kept = _kept(told, spectra).astype(np.float64)
+    kept = _kept(log_odds, spectra).astype(np.float64)
     return _read(kept)
 
 
-def _kept(told: Told, spectra: MomentSpectra) -> NDArray[np.float16]:
+def _kept(log_odds: NDArray[np.floating], spectra: MomentSpectra) -> NDArray[np.float16]:
     """Columns in the order that ``sounding_of`` reads."""
     power = 10.0 ** (spectra.long / 10.0)
     # What rang before is taken off, so that a hat over a ringing kick stands where hats stand.
@@ -81,13 +74,7 @@ def _kept(told: Told, spectra: MomentSpectra) -> NDArray[np.float16]:
     bands = own.shape[2] // _COARSE
     coarse = own.reshape(len(own), own.shape[1], bands, _COARSE).sum(axis=3)
     colour = 10.0 * np.log10(np.maximum(coarse[:, (_AT, _LATER)].reshape(len(own), 2 * bands), 1e-8))
-    columns = [
-        told.log_odds,
-        told.level_db,
-        np.log2(_brightness_hz(own))[:, None],
-        np.log2(_ring_s(own))[:, None],
-        colour,
-    ]
+    columns = [log_odds, np.log2(_brightness_hz(own))[:, None], np.log2(_ring_s(own))[:, None], colour]
     return np.concatenate(columns, axis=1).astype(np.float16)
 
 

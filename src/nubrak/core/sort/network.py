@@ -9,7 +9,6 @@ explains what is struck together, and what is not in the loop at all is known fr
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -31,16 +30,6 @@ _EPSILON = 1e-5
 Weights = dict[str, NDArray[np.float32]]
 
 
-@dataclass(frozen=True)
-class Told:
-    """Of each moment and sound: ``log_odds`` (n, sounds) that it is struck there, and ``level_db`` (n,
-    sounds) how loud it then is against the loudest of its source.
-    """
-
-    log_odds: NDArray[np.float32]
-    level_db: NDArray[np.float32]
-
-
 @lru_cache(maxsize=1)
 def taught() -> Weights:
     """What was taught; a ``RuntimeError`` where it tells other sounds."""
@@ -59,12 +48,13 @@ def weights_of(path: Path) -> Weights:
 
 def tell(
     spectra: MomentSpectra, time_s: NDArray[np.float64], rise_db: NDArray[np.float64], weights: Weights
-) -> Told:
-    """The sounds of moments at ``time_s`` (n,), in order, that rise by ``rise_db`` (n,)."""
+) -> NDArray[np.float32]:
+    """The log odds of each sound, (n, sounds), at moments at ``time_s`` (n,), in order, that rise by
+    ``rise_db`` (n,).
+    """
     count = len(time_s)
     if not count:
-        none = np.zeros((0, len(SOUNDS)), np.float32)
-        return Told(none, none)
+        return np.zeros((0, len(SOUNDS)), np.float32)
     blocks = [slice(at, at + _AT_ONCE) for at in range(0, count, _AT_ONCE)]
     tokens = np.concatenate(
         [_tokens(spectra.long[b], spectra.short[b], spectra.low[b], weights) for b in blocks]
@@ -73,7 +63,7 @@ def tell(
     seen = np.concatenate(
         [_attended(tokens[begin:end], weights)[a:b] for begin, end, a, b in stretches(count)]
     )
-    return Told(_linear(seen, weights, "sounds"), 10.0 * _linear(seen, weights, "level"))
+    return _linear(seen, weights, "sounds")
 
 
 def more_of(time_s: NDArray[np.float64], rise_db: NDArray[np.floating]) -> NDArray[np.float32]:

@@ -15,7 +15,6 @@ from scipy.spatial.distance import squareform
 
 from nubrak.core.find import Candidates
 from nubrak.core.pieces import PIECES
-from nubrak.core.signal import power_to_db
 from nubrak.core.sort.alike import unlike_db
 from nubrak.core.sort.listening import Sounding, sounding_of
 from nubrak.core.sort.sounds import PIECES_TOLD, SOUNDS, piece_of, way_of
@@ -30,12 +29,9 @@ _FEWEST = 2  # strokes of an other sound; a lone one goes with the nearest
 
 @dataclass(frozen=True)
 class Sorted:
-    """Of each candidate (n,): ``probability`` (n, sounds) that one of ``sounds`` is struck there, and
-    ``level_db`` (n, sounds) how loud its own share then is, in dBFS.
-    """
+    """Of each candidate (n,): ``probability`` (n, sounds) that one of ``sounds`` is struck there."""
 
     probability: NDArray[np.float64]
-    level_db: NDArray[np.float64]
     sounding: Sounding
     sounds: tuple[str, ...] = SOUNDS
 
@@ -65,12 +61,6 @@ class Sorted:
         likely = self.of_any()
         return likely * (1.0 - _COUNTS_FROM) / (likely * (1.0 - _COUNTS_FROM) + (1.0 - likely) * _COUNTS_FROM)
 
-    def level_of(self, piece: str) -> NDArray[np.float64]:
-        """How loud a piece is where it is struck, (n,) in dBFS: of its likeliest way."""
-        rows = np.array(self._rows(piece))
-        best = self.probability[:, rows].argmax(axis=1)
-        return np.asarray(self.level_db[np.arange(len(best)), rows[best]])
-
     def way_struck(self, piece: str) -> list[str | None]:
         """How a piece is struck at each candidate, (n,), by its likeliest articulation."""
         rows = self._rows(piece)
@@ -96,8 +86,7 @@ def sort_moments(found: Candidates) -> Sorted | None:
     if sounding is None:
         return None
     probability = 1.0 / (1.0 + np.exp(-sounding.log_odds))
-    loudest = float(power_to_db(found.attack_power.sum(axis=1)).max(initial=-200.0))
-    return _others_apart(Sorted(probability, sounding.level_db + loudest, sounding))
+    return _others_apart(Sorted(probability, sounding))
 
 
 def pieces_in(sort: Sorted) -> list[ToldPiece]:
@@ -145,10 +134,8 @@ def _others_apart(sort: Sorted) -> Sorted:
     shares = np.stack(
         [np.where(nearest == k, sort.probability[:, column], 0.0) for k in range(len(large))], axis=1
     )
-    levels = np.repeat(sort.level_db[:, [column]], len(large), axis=1)
     return Sorted(
         np.concatenate([sort.probability[:, :column], shares], axis=1),
-        np.concatenate([sort.level_db[:, :column], levels], axis=1),
         sort.sounding,
         (*SOUNDS[:column], *(f"{_OTHER}/{'abcdef'[k]}" for k in range(len(large)))),
     )
