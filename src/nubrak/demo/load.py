@@ -180,7 +180,7 @@ def _add(
         document.sources[source_id] = Source(
             name=file, place=place, clips=[clip], guess=guess, notes=facts.notes
         )
-        part = Part(piece=guess.piece, place=place, sources=[source_id])
+        part = Part(piece=guess.piece, place=place, sources=[source_id], told=False)
         instrument = next((i for i in kit.instruments.values() if i.piece == guess.piece), None)
         if instrument is not None and guess.piece in ("kick", "snare", "clap"):
             part.layers["starter"] = Layer(instrument=instrument)

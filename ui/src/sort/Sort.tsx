@@ -15,8 +15,13 @@ import { useCorrections } from './useCorrections';
 import { askFollowing, hearMoments, useSortMap, type SortMap, type Stroke } from './useSort';
 import './sort.scss';
 
+/** The stroke that a hand gave to a piece at a place, or null. */
+function givenAt(map: SortMap, foundS: number): number | null {
+  const index = map.found_s.findIndex((one, place) => one === foundS && map.by_hand[place]);
+  return index < 0 ? null : index;
+}
 const NONE: ReadonlySet<number> = new Set();
-const keyOf = (stroke: Stroke) => `${stroke.part_id} ${stroke.found_s.toFixed(4)}`;
+const keyOf = (stroke: Stroke) => `${stroke.part_id} ${stroke.found_s}`;
 const partOf = (map: SortMap, group: number) => map.parts[map.groups[group]!.part]!;
 const groupKey = (map: SortMap, group: number) => {
   const { articulation, ghost } = map.groups[group]!;
@@ -41,7 +46,9 @@ export function Sort(props: BenchProps) {
   const [atKey, setAtKey] = useState<string | null>(null);
   const [named, setNamed] = useState<string | null>(null);
   const [pointed, setPointed] = useState<{ index: number; x: number; y: number } | null>(null);
-  const [offer, setOffer] = useState<Offer | null>(null);
+  const [made, setOffer] = useState<Offer | null>(null);
+  // What was offered after one edit no longer stands after another, or when that one is undone.
+  const offer = made?.revision === revision ? made : null;
   const [joining, setJoining] = useState(false);
   const say = useCorrections(props, headId);
 
@@ -55,7 +62,8 @@ export function Sort(props: BenchProps) {
     () => (offer ? new Set(offer.follows.flatMap((one) => placeOf(keyOf(one)))) : NONE),
     [offer, placeOf],
   );
-  const at = atKey === null ? null : (places.get(atKey) ?? null);
+  // A stroke that was given to another piece stays the one that is looked at.
+  const at = atKey === null || !map ? null : (places.get(atKey) ?? givenAt(map, Number(atKey.split(' ')[1])));
   const choices = useMemo(() => choicesOf(library), [library]);
   const target = [...(chosen.size ? chosen : at !== null ? [at] : [])];
   const found =
@@ -121,7 +129,8 @@ export function Sort(props: BenchProps) {
     setPicked(new Set());
     setNamed(null);
     const answer = await askFollowing(doing.id, headId, strokes, choice.to).catch(() => null);
-    setOffer({ strokes, to: choice.to, said: choice.said, follows: answer?.strokes ?? [] });
+    const now = doing.state()?.revision ?? 0;
+    setOffer({ strokes, to: choice.to, said: choice.said, follows: answer?.strokes ?? [], revision: now });
   };
   const takeAll = async () => {
     if (!offer?.follows.length) return;

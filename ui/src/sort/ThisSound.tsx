@@ -13,6 +13,8 @@ export interface Offer {
   to: To;
   said: string;
   follows: Schema['Follower'][];
+  /** Of the session after the correction. */
+  revision: number;
 }
 
 interface Props {
@@ -46,7 +48,7 @@ export function ThisSound(props: Props) {
   return (
     <aside className="settings sort-side" aria-label="This sound">
       <h2>{props.title}</h2>
-      <p className="sort-said" data-testid="sort-said">
+      <p className={offer ? 'sort-said short' : 'sort-said'} data-testid="sort-said">
         {props.said}
       </p>
       {offer && (

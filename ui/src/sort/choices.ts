@@ -43,6 +43,7 @@ export function choicesOf(library: Schema['Library']): Choice[] {
 
 const SHORT: Record<string, string> = {
   'Snare, side stick': 'Side stick',
+  'Hi-hat, half open': 'Hat, half',
   'Ride, bell': 'Ride bell',
   'Something else': 'Other',
 };
