@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import io
+
+import mido
 import numpy as np
 import pytest
 
@@ -149,3 +152,17 @@ def test_two_windows_that_tell_at_once_make_one_family(desk: Desk, session: str,
     assert tell_what_is_new(desk, first) and not tell_what_is_new(desk, second)
     pieces = [document_of(desk, session).parts[one].piece for one in document_of(desk, session).family(head)]
     assert len(pieces) == len(set(pieces))
+
+
+def test_a_loop_is_written_with_a_channel_for_each_piece_and_nothing_twice(
+    desk: Desk, loop: tuple[str, str]
+) -> None:
+    session, _ = loop
+    standing = desk.standing(session)
+    data = midi_of(standing, standing.chosen(None), "tracks", 960, None, "each")
+    file = mido.MidiFile(file=io.BytesIO(data))
+    by_track = [{m.channel for m in track if m.type == "note_on"} for track in file.tracks]
+    channels = [one for of in by_track for one in of]
+    assert len(channels) == len(set(channels)) == len(file.tracks) - 1
+    struck = sum(m.type == "note_on" and m.velocity > 0 for track in file.tracks for m in track)
+    assert struck == sum(len(standing.notes(one)) for one in standing.document.parts)

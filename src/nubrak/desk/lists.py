@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zipfile
+from dataclasses import replace
 from io import BytesIO
 from typing import Literal
 
@@ -44,6 +45,8 @@ def hit_lines(standing: Standing, part_id: str) -> list[HitLine]:
 
 
 Layout = Literal["tracks", "one", "each"]
+Channels = Literal["set", "each"]
+_CHANNELS = 16  # of a MIDI port
 ListForm = Literal["csv", "json", "jams"]
 
 
@@ -53,13 +56,20 @@ def midi_of(
     layout: Layout,
     per_quarter: int,
     span_s: tuple[float, float] | None,
+    channels: Channels = "set",
 ) -> bytes:
     """These parts as a Standard MIDI File with a track for each or all on one, or as a zip with a file for
-    each; of the stretch ``span_s`` only, where there is one.
+    each; of the stretch ``span_s`` only, where there is one; on the channels that are set, or a channel for
+    each.
     """
     document = standing.document
     written = [one for one in part_ids if document.is_noted(one)] if len(part_ids) > 1 else part_ids
     tracks = [Track(standing.names[part_id], standing.notes(part_id)) for part_id in written]
+    if channels == "each":
+        tracks = [
+            replace(track, notes=replace(track.notes, channel=number % _CHANNELS + 1))
+            for number, track in enumerate(tracks)
+        ]
     if layout != "each":
         return midi_file(tracks, document.tempo, layout == "one", per_quarter, span_s)
     files = BytesIO()

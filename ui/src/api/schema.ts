@@ -8860,6 +8860,7 @@ export interface operations {
                 per_quarter?: number;
                 start_s?: number | null;
                 end_s?: number | null;
+                channels?: "set" | "each";
             };
             header?: never;
             path: {

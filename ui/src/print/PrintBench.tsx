@@ -94,6 +94,10 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           <a href={midi({ layout: 'one' })} download>
             MIDI, all on one track
           </a>
+          {' · '}
+          <a href={midi({ channels: 'each' })} download>
+            MIDI, a channel for each part
+          </a>
           {loop && (
             <>
               {' · '}

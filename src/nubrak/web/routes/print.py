@@ -11,7 +11,7 @@ from starlette.background import BackgroundTask
 from nubrak.core.midi import TICKS_PER_QUARTER
 from nubrak.core.mix import Bus
 from nubrak.core.prints import ENDING, Depth, Form, PrintSettings
-from nubrak.desk.lists import Layout, ListForm, hits_as, midi_of
+from nubrak.desk.lists import Channels, Layout, ListForm, hits_as, midi_of
 from nubrak.desk.printing import StemChoice, StemReport, printed, report
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, download
 
@@ -33,13 +33,14 @@ def print_midi(
     per_quarter: Annotated[int, Query(ge=24, le=15360)] = TICKS_PER_QUARTER,
     start_s: Annotated[float | None, Query(ge=0)] = None,
     end_s: Annotated[float | None, Query(ge=0)] = None,
+    channels: Channels = "set",
 ) -> Response:
     """Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a
     zip; of a region only, where both its ends are given.
     """
     standing = desk.standing(session_id)
     span_s = (start_s, end_s) if start_s is not None and end_s is not None else None
-    data = midi_of(standing, standing.chosen(part), layout, per_quarter, span_s)
+    data = midi_of(standing, standing.chosen(part), layout, per_quarter, span_s, channels)
     if layout == "each":
         named = download(standing, part, "zip", "MIDI")
         return Response(data, media_type="application/zip", headers=named)
