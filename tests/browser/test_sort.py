@@ -75,7 +75,8 @@ def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
     assert notes_of(page)[46] == hats
     sounds.get_by_role("button", name=re.compile("^Clap")).click()
     page.keyboard.press("Delete")
-    wait_until(page, lambda: notes_of(page)[39] == 0)
+    expect(page.get_by_role("button", name=re.compile("take the piece back"))).to_be_visible()
+    assert notes_of(page)[39] == 0
     page.keyboard.press("Delete")
     wait_until(page, lambda: notes_of(page)[39] == 4)
 

@@ -61,6 +61,8 @@ def gather_files(files: list[Path], said: dict[Path, str], source_is: str) -> Ki
             kit.failed.append(f"“{path.name}” cannot be put beside the others. {problem.what}")
     for part in kit.document.parts.values():
         part.find.material = material
+        # Said to be of several pieces, it is told apart whatever its name is.
+        part.asked = material is not None and MATERIALS[material].mixed
     return kit
 
 

@@ -113,7 +113,8 @@ def look_through(mono: NDArray[np.float32], rate_hz: int, closely: bool) -> Cand
 def sorts_itself(document: Document, part_id: str) -> bool:
     """Whether a part's moments are still to be told apart: those of a source that carries several pieces."""
     part = document.part(part_id)
-    carries = part.asked or (PIECES[part.piece].noted and MATERIALS[heard_as(part)].mixed)
+    piece = PIECES[part.piece]
+    carries = part.asked or (piece.noted and piece.family == "whole" and MATERIALS[heard_as(part)].mixed)
     return carries and not part.told and part.sorted_from is None and bool(listens_to(document, part_id))
 
 

@@ -8,7 +8,7 @@ from nubrak.core.flow import sorts_itself
 from nubrak.core.problem import Problem
 from nubrak.core.session import Document, tell_pieces, without_orphans
 from nubrak.core.session.edit import apply
-from nubrak.core.session.find_edits import SetMark
+from nubrak.core.session.find_edits import SetFind, SetMark
 from nubrak.core.session.gather_edits import RemoveSource, SetPiece
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.sort_edits import AsOne, Given, GiveStrokes, JoinParts, SetMuted, SetWay, SplitPart
@@ -141,5 +141,18 @@ def test_a_session_of_before_is_not_sorted_and_what_arrives_is() -> None:
         del before["parts"]["p0"][field]
     opened = Document.model_validate(before)
     assert not sorts_itself(opened, "p0") and opened.is_noted("p0")
-    again, _ = apply(opened, SetPiece(kind="set_piece", part_id="p0", piece="loop"))
-    assert sorts_itself(again, "p0"), "said once more what it is, it is sorted"
+    other, _ = apply(opened, SetPiece(kind="set_piece", part_id="p0", piece="mouth"))
+    assert sorts_itself(other, "p0"), "said to be something else, it is sorted"
+
+
+def test_a_kind_of_recording_that_is_tried_on_a_microphone_does_not_sort_it() -> None:
+    document = with_sources(("snare.wav", "snare"))
+    document, _ = apply(document, SetFind(kind="set_find", part_id="p0", changes={"material": "loop"}))
+    assert not sorts_itself(document, "p0")
+
+
+def test_a_loop_that_turns_out_to_be_one_drum_has_its_notes_again_and_undo_its_pieces() -> None:
+    document, _ = apply(sorted_loop(), SetPiece(kind="set_piece", part_id="p0", piece="kick"))
+    assert list(document.parts) == ["p0"] and document.is_noted("p0") and not sorts_itself(document, "p0")
+    same, _ = apply(sorted_loop(), SetPiece(kind="set_piece", part_id="p0", piece="loop"))
+    assert same.family("p0") == ["k", "s", "h"], "what it is already changes nothing"

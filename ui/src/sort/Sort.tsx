@@ -162,7 +162,9 @@ export function Sort(props: BenchProps) {
       chosenStrokes(),
       group !== null && map!.groups[group]!.ghost ? map!.groups[group]!.name : null,
     );
-  const throwAway = () => part && void say.throwAway(part.part_id, !part.muted);
+  // As the session stands: two presses in a row throw away and take back.
+  const throwAway = () =>
+    part && void say.throwAway(part.part_id, !doing.state()?.document.parts?.[part.part_id]?.muted);
   const hearChosen = () => hear(target.length ? target : group !== null ? strokesOf(map!, group) : []);
   const hearFollowers = () => hearAt((offer?.follows ?? []).map((one) => one.time_s));
 

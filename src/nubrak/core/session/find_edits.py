@@ -26,8 +26,6 @@ class SetFind(Action):
     def apply(self, document: Document) -> str:
         part = document.part(self.part_id)
         part.find = changed(part.find, self.changes)
-        if "material" in self.changes and not document.family(self.part_id) and part.sorted_from is None:
-            part.told = False  # it may be many pieces in one signal
         return f"{document.part_name(self.part_id)}: {settings_said(self.changes)}"
 
 

@@ -260,9 +260,12 @@ class SetPiece(Action):
 
     def apply(self, document: Document) -> str:
         part = document.part(self.part_id)
+        if part.sorted_from is None and part.piece != self.piece:
+            # What was told from something else goes with it; what it now is may carry several pieces.
+            part.told, part.asked = False, False
+            for child in document.family(self.part_id):
+                del document.parts[child]
         part.piece = self.piece
-        if not document.family(self.part_id) and part.sorted_from is None:
-            part.told = False  # what it now is may carry several pieces
         return f"Take it as {PIECES[self.piece].name.lower()}"
 
 
