@@ -19,7 +19,7 @@ from nubrak.core.pieces import PIECES, PieceId, articulation_of, plain_of
 from nubrak.core.problem import Problem
 from nubrak.core.session import Given, GiveStrokes
 from nubrak.core.signal import nearest_of
-from nubrak.core.sort import PIECES_TOLD, Sorted, followers, ghosts, outline, placed, sort_moments
+from nubrak.core.sort import PIECES_TOLD, Sorted, followers, ghosts, outline, placed
 from nubrak.core.time_line import TimeLineS
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
@@ -323,7 +323,7 @@ def _to_part(standing: Standing, head_id: str, to: To) -> str | None:
 
 def _sorted(standing: Standing, head_id: str) -> Sorted:
     standing.document.part(head_id)
-    sort = sort_moments(standing.inputs[head_id].candidates)
+    sort = standing.sort(head_id)
     if sort is None:
         raise Problem(
             "This source has not been told apart yet.",

@@ -23,6 +23,7 @@ from nubrak.core.layer import LayerPlan, plan_layer
 from nubrak.core.pieces import PIECES
 from nubrak.core.session import Document
 from nubrak.core.shape import Notes, ShapeSettings, no_notes, shape
+from nubrak.core.sort import Sorted, sort_moments
 from nubrak.core.spill import rings_s
 from nubrak.store.sessions import SessionState
 
@@ -69,6 +70,7 @@ class Standing:
     evidenced: Evidenced
     _decisions: dict[str, Decisions] = field(default_factory=dict)
     _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
+    _sorts: dict[str, Sorted | None] = field(default_factory=dict)
     _plans: dict[tuple[str, str], LayerPlan] = field(default_factory=dict)
 
     @property
@@ -92,6 +94,12 @@ class Standing:
     ) -> tuple[Evidence, NDArray[np.float64]]:
         """The evidence of a part and its stroke probabilities, as it stands or with other settings."""
         return self.evidenced.of(part_id, find or self.document.part(part_id).find)
+
+    def sort(self, head_id: str) -> Sorted | None:
+        """The sounds of every moment of a part; None where they were not listened to for that."""
+        if head_id not in self._sorts:
+            self._sorts[head_id] = sort_moments(self.inputs[head_id].candidates)
+        return self._sorts[head_id]
 
     def decisions(self, part_id: str, find: FindSettings | None = None) -> Decisions:
         """The decisions of a part as it stands, or as they would be with other settings."""

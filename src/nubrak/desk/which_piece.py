@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import Place
 from nubrak.core.pieces import PIECES
-from nubrak.core.sort import PIECES_TOLD, Sorted, sort_moments
+from nubrak.core.sort import PIECES_TOLD, Sorted
 from nubrak.desk.standing import Standing
 
 _WORTH_SAYING = 0.05  # likelier than this, the other piece is named
@@ -39,7 +39,7 @@ def either_of(standing: Standing, part_id: str, index: int) -> Either | None:
     """Which two pieces a doubtful row of a part may be; None where only its being a stroke is in doubt."""
     document, decisions = standing.document, standing.decisions(part_id)
     head_id, row = document.part(part_id).sorted_from, int(decisions.row[index])
-    sort = None if head_id is None else sort_moments(standing.inputs[part_id].candidates)
+    sort = None if head_id is None else standing.sort(head_id)
     if head_id is None or sort is None or row < 0:
         return None
     piece = document.part(part_id).piece

@@ -22,7 +22,7 @@ export interface BenchProps {
 const familyHeads = (document: Document): Set<string> =>
   new Set(Object.values(document.parts ?? {}).flatMap((part) => part.sorted_from ?? []));
 
-/** The part whose moments are sorted while a part is chosen: its own, those it was told from, or the first there are. */
+/** The part whose moments are sorted while a part is chosen: itself, what it was told from, or the first. */
 export function headOf(document: Document, partId: string | null): string | null {
   const heads = familyHeads(document);
   const chosen = partId ? document.parts?.[partId] : undefined;

@@ -257,7 +257,7 @@ export function Sort(props: BenchProps) {
               ? strokeSaid(map, one, pieces)
               : group !== null
                 ? groupSaid(map, group)
-                : 'Point at a head to see what it is, click to hear it, or draw around several. Then say what they are.'
+                : 'Point at a head to see what it is, click to hear it, or draw around several. Then say what it is.'
         }
         offer={offer}
         choices={choices}

@@ -46,7 +46,7 @@ interface Props {
   onPoint: (index: number | null, x: number, y: number) => void;
 }
 
-/** Every stroke of a source by how it sounds: dark to bright, short to long. Size is strength, ink the piece. */
+/** Every stroke by how it sounds: dark to bright, short to long. Size is strength, ink the piece. */
 export function SoundMap({
   map,
   source,
@@ -205,7 +205,7 @@ export function SoundMap({
     <div
       className="sound-map"
       role="img"
-      aria-label={`The ${map.part.length} strokes of ${source} by how they sound: from dark to bright, from short to long.`}
+      aria-label={`The ${map.part.length} strokes of ${source} by how they sound: dark to bright, short to long.`}
       data-testid="sound-map"
       {...handlers}
       onDoubleClick={() => setView(null)}

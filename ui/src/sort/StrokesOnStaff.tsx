@@ -44,7 +44,7 @@ interface Props {
   onChoose: (indices: number[], more: boolean) => void;
 }
 
-/** The loop itself: its waveform, and under it every stroke on a large staff; what is chosen above is marked here. */
+/** The loop itself: its waveform, and every stroke on a large staff; what is chosen above is marked here. */
 export function StrokesOnStaff({
   map,
   headId,
