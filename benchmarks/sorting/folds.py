@@ -20,11 +20,12 @@ from benchmarks.sorting.heard import SCORED_LOOPS, Heard, scored
 from benchmarks.sorting.reference import taught_without, told_by
 from benchmarks.sorting.score import CLASSES, COARSE, coarse_counts, f_of
 from benchmarks.sounds import CACHE
-from nubrak.core.pieces import PIECES
 from nubrak.core.sort.listening import sounding_from
-from nubrak.core.sort.moment_spectra import LONG_EDGES_HZ, MomentSpectra
+from nubrak.core.sort.moment_spectra import MomentSpectra
 from nubrak.core.sort.network import Weights, tell, weights_of
+from nubrak.core.sort.sorting import COUNTS_FROM, Sorted
 from nubrak.core.sort.sounds import SOUNDS, piece_of
+from nubrak.core.sort.strength import shares_db
 
 # Libraries that are left out together; small ones with others, so that each network keeps much to learn from.
 FOLDS: tuple[tuple[str, ...], ...] = (
@@ -67,11 +68,11 @@ def take(tally: Tally, one: Heard, told: NDArray[np.float32]) -> None:
     if not len(one.time_s):
         return
     probability = 1.0 / (1.0 + np.exp(-told.astype(np.float64)))
-    tally.classes += coarse_counts(one, probability)
+    tally.classes += coarse_counts(one, probability, COUNTS_FROM)
     struck = ~np.isnan(one.level_db)
     heard = struck & ~one.buried
-    answered = probability > 0.5
-    hats = heard[:, _HATS].any(axis=1) & (1 - np.prod(1 - probability[:, _HATS], axis=1) > 0.5)
+    answered = probability > COUNTS_FROM
+    hats = heard[:, _HATS].any(axis=1) & (1 - np.prod(1 - probability[:, _HATS], axis=1) > COUNTS_FROM)
     right = probability[:, _HATS].argmax(axis=1) == np.nan_to_num(one.level_db[:, _HATS], nan=-999.0).argmax(
         axis=1
     )
@@ -82,27 +83,23 @@ def take(tally: Tally, one: Heard, told: NDArray[np.float32]) -> None:
     tally.contains += np.array([len(truly), len(say), len(truly & say)])
     coarse = np.stack([heard[:, k == _COARSE_OF].any(axis=1) for k in range(len(CLASSES))], axis=1)
     said = np.stack(
-        [1 - np.prod(1 - probability[:, k == _COARSE_OF], axis=1) > 0.5 for k in range(len(CLASSES))], axis=1
+        [1 - np.prod(1 - probability[:, k == _COARSE_OF], axis=1) > COUNTS_FROM for k in range(len(CLASSES))],
+        axis=1,
     )
     several = coarse.sum(axis=1) > 1
     for name, of in tally.together.items():
         k = CLASSES.index(name)
         of += said[several & coarse[:, k], k].tolist()
+    spectra = MomentSpectra(*(x.astype(np.float32) for x in (one.long, one.short, one.low)))
+    sort = Sorted(probability, sounding_from(told, spectra))
     for k in range(len(SOUNDS)):
         under = heard[:, k] & (struck.sum(axis=1) > 1)
         if under.sum() >= 6 and np.ptp(one.level_db[under, k]) > 3:
-            tally.strength.append(float(spearmanr(one.level_db[under, k], _band_db(one, k)[under]).statistic))
-    spectra = MomentSpectra(*(x.astype(np.float32) for x in (one.long, one.short, one.low)))
-    tally.corrected += np.array(corrected(one, probability, sounding_from(told, spectra)))
+            share_db = shares_db(sort, (SOUNDS[k],))[under]
+            tally.strength.append(float(spearmanr(one.level_db[under, k], share_db).statistic))
+    tally.corrected += np.array(corrected(one, probability, sort.sounding))
     tally.probability.append(probability.ravel())
     tally.struck.append(struck.ravel())
-
-
-def _band_db(one: Heard, sound: int) -> NDArray[np.float64]:
-    """What the band holds in which the piece of a sound speaks, (n,) in dB: its share under others."""
-    piece = PIECES[piece_of(SOUNDS[sound])]
-    inside = (LONG_EDGES_HZ[1:] > piece.low_hz) & (LONG_EDGES_HZ[:-1] < piece.high_hz)
-    return 10.0 * np.log10((10.0 ** (one.long[:, 2][:, inside].astype(np.float64) / 10.0)).sum(axis=1))
 
 
 def calibration(probability: NDArray[np.float64], struck: NDArray[np.bool_]) -> float:
@@ -145,7 +142,9 @@ def run() -> None:
                 take(tally, one, told_of(one, weights))
             rows.append((library, *_figures(tally)))
             _print(*rows[-1])
-            theirs = np.sum([coarse_counts(one, told_by(trees, one)) for one in loops_of(library)], axis=0)
+            theirs = np.sum(
+                [coarse_counts(one, told_by(trees, one), COUNTS_FROM) for one in loops_of(library)], axis=0
+            )
             cells = " ".join(f"{f:7.3f}" for f in f_of(theirs))
             print(f"    boosted trees    {f_of(theirs.sum(axis=0)):6.3f} {cells}", flush=True)
     if not rows:

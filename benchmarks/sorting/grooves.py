@@ -17,11 +17,14 @@ KINDS = ("kit", "electronic", "hands", "mixed", "mouth")
 
 @dataclass(frozen=True)
 class Played:
-    """One stroke of a loop: when its attack is wanted, which sound, how hard (1 to 127)."""
+    """One stroke of a loop: when its attack is wanted, which sound, how hard (1 to 127), and on which drum or
+    with which part of the hand, where that sound has several.
+    """
 
     time_s: float
     sound: str
     velocity: int
+    which: int = 0
 
 
 @dataclass
@@ -104,6 +107,10 @@ def _voice(rng: np.random.Generator, groove: Groove, sound: str) -> dict[int, tu
         likely, accent = np.full(steps, rng.uniform(0.1, 0.5)), rng.uniform(0, 25)
     line = _line(rng, groove, likely, loud, accent)
     bar = {k: (sound, v) for k, v in line.items()}
+    if sound in ("shaker", "tambourine", "hi-hat/closed") and rng.random() < 0.4:
+        # There and back: every second one is softer.
+        back = rng.uniform(5, 35)
+        bar = {k: (s, max(v - back * (k % 2), 20.0)) for k, (s, v) in bar.items()}
     if sound == "snare" and rng.random() < 0.4:
         for k in np.nonzero(rng.random(steps) < rng.uniform(0.08, 0.3))[0]:
             bar.setdefault(int(k), (sound, float(rng.uniform(24, 50))))
@@ -160,6 +167,7 @@ def play(rng: np.random.Generator, kind: str) -> tuple[list[Played], float]:
     bar = {sound: _voice(rng, groove, sound) for sound in sounds}
     vary, strokes = float(rng.choice([0.0, 0.03, 0.08, 0.15])), []
     toms = [s for s in sounds if s.endswith("tom")]
+    which = {(s, k): int(rng.choice([0, 0, 0, 1, 1, 2, 3])) for s in sounds for k in range(groove.steps)}
     for number in range(groove.bars):
         start_s = number * groove.bar_s
         steps = {sound: dict(of) for sound, of in bar.items()}
@@ -210,5 +218,6 @@ def play(rng: np.random.Generator, kind: str) -> tuple[list[Played], float]:
                     strokes.append(
                         Played(max(at - rng.uniform(0.022, 0.035), 0), sound, max(struck // 2, 14))
                     )
-                strokes.append(Played(max(float(at), 0.0), sound, struck))
+                number_of = which[sound, k] if rng.random() < 0.9 else int(rng.integers(4))
+                strokes.append(Played(max(float(at), 0.0), sound, struck, number_of))
     return sorted(strokes, key=lambda one: one.time_s), groove.bars * groove.bar_s

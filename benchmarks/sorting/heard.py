@@ -20,7 +20,7 @@ from nubrak.core.sort.moment_spectra import VERSION as LOOKED
 from nubrak.core.sort.moment_spectra import moment_spectra
 from nubrak.core.sort.sounds import SOUNDS
 
-TAUGHT_LOOPS = 3600
+_MADE = 2  # a new number where loops are made otherwise
 SCORED_LOOPS = 24  # of each library; never taught in any fold
 _MATCH_S = 0.025
 _FIRST_SCORED = 1_000_000
@@ -94,23 +94,24 @@ def taught_libraries(seed: int) -> tuple[str, ...]:
     return tuple(str(one) for one in rng.choice(ALL_LIBRARIES, count, replace=False, p=share))
 
 
-def _kept(libraries: tuple[str, ...], seed: int) -> Heard:
-    path = CACHE / "sorting" / f"{seed}-{'-'.join(libraries)}-{FOUND}-{LOOKED}.heard".replace(" ", "_")
+def _kept(libraries: tuple[str, ...], seed: int, vary: bool) -> Heard:
+    name = f"{seed}-{'-'.join(libraries)}-{FOUND}-{LOOKED}-{_MADE}.heard"
+    path = CACHE / "sorting" / name.replace(" ", "_")
     if path.exists():
         return pickle.loads(path.read_bytes())
-    heard = hear(make_loop(libraries, seed), f"{'+'.join(libraries)} {seed}")
+    heard = hear(make_loop(libraries, seed, vary), f"{'+'.join(libraries)} {seed}")
     keep(path, pickle.dumps(heard))
     return heard
 
 
 def taught(seed: int) -> Heard:
     """A loop to learn from."""
-    return _kept(taught_libraries(seed), seed)
+    return _kept(taught_libraries(seed), seed, vary=True)
 
 
 def scored(library: str, number: int) -> Heard:
     """A loop to score on."""
-    return _kept((library,), _FIRST_SCORED + number)
+    return _kept((library,), _FIRST_SCORED + number, vary=False)
 
 
 def _scored(job: tuple[str, int]) -> Heard:

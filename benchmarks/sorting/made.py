@@ -8,6 +8,7 @@ close modes, electronic drums are swept sines, squares and filtered noise.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,10 +26,12 @@ def _t(length_s: float) -> Audio:
     return np.arange(round(length_s * RATE_HZ)) / RATE_HZ
 
 
-def _band(rng: np.random.Generator, t: Audio, low_hz: float, high_hz: float, order: int = 2) -> Audio:
+def _band(
+    rng: np.random.Generator, t: Audio, low_hz: float, high_hz: float, grains: Audio | None = None
+) -> Audio:
     high_hz = min(high_hz, 0.47 * RATE_HZ)
-    sos = butter(order, [min(low_hz, 0.7 * high_hz), high_hz], "bandpass", fs=RATE_HZ, output="sos")
-    return np.asarray(sosfilt(sos, rng.standard_normal(len(t))))
+    sos = butter(2, [min(low_hz, 0.7 * high_hz), high_hz], "bandpass", fs=RATE_HZ, output="sos")
+    return np.asarray(sosfilt(sos, rng.standard_normal(len(t)) if grains is None else grains))
 
 
 def _log(rng: np.random.Generator, low: float, high: float) -> float:
@@ -39,13 +42,27 @@ def _ring(
     t: Audio, hz: Audio, level: Audio, decay_s: Audio, phase: Audio, bend: Audio | float = 0.0
 ) -> Audio:
     """Decaying sines; ``bend`` is a share of the pitch over time, (frames,)."""
-    warp = np.cumsum(1.0 + bend * np.ones(len(t))) / RATE_HZ
+    hz, level, decay_s, phase = (
+        np.asarray(one, float)[hz < 0.48 * RATE_HZ] for one in (hz, level, decay_s, phase)
+    )
+    if isinstance(bend, float):
+        return _steady(len(t), hz * (1.0 + bend), level, decay_s, phase)
+    warp = np.cumsum(1.0 + bend) / RATE_HZ
     out = np.zeros(len(t))
     for f, a, d, p in zip(hz, level, decay_s, phase, strict=True):
-        if f < 0.48 * RATE_HZ:
-            used = min(len(t), round(7.0 * d * RATE_HZ))
-            out[:used] += a * np.exp(-t[:used] / d) * np.sin(2 * np.pi * f * warp[:used] + p)
+        used = min(len(t), round(7.0 * d * RATE_HZ))
+        out[:used] += a * np.exp(-t[:used] / d) * np.sin(2 * np.pi * f * warp[:used] + p)
     return out
+
+
+def _steady(frames: int, hz: Audio, level: Audio, decay_s: Audio, phase: Audio) -> Audio:
+    """Decaying sines of one pitch each: powers of complex numbers, as the product of every power within a
+    block and of every block's first.
+    """
+    block, log = 256, (2j * np.pi * hz - 1.0 / decay_s) / RATE_HZ
+    first = level[:, None] * np.exp(1j * phase[:, None] + log[:, None] * np.arange(0, frames, block)[None])
+    within = np.exp(log[:, None] * np.arange(1, block + 1)[None])
+    return np.asarray((first.T @ within).imag.ravel()[:frames])
 
 
 def _membrane(
@@ -255,16 +272,20 @@ def tambourine(rng: np.random.Generator) -> Play:
 
 
 def shaker(rng: np.random.Generator) -> Play:
-    """Grains that swell and stop."""
-    t, low_hz, rise_s, sharp = _t(0.28), _log(rng, 2500, 6500), _log(rng, 0.004, 0.035), rng.uniform(0.8, 2.5)
-    dense = rng.uniform(0.1, 0.8)
+    """Grains that swell and stop, and often fall back once more."""
+    t, low_hz, rise_s, sharp = _t(0.35), _log(rng, 1800, 7500), _log(rng, 0.004, 0.05), rng.uniform(0.8, 3.0)
+    dense, high_hz = _log(rng, 0.02, 1.0), rng.uniform(9000, 17000)
+    back_s, back = rng.uniform(0.025, 0.1), rng.uniform(0.15, 0.7) if rng.random() < 0.4 else 0.0
+
+    def swell(at_s: float, peak_s: float) -> Audio:
+        x = np.maximum(t - at_s, 0.0) / peak_s
+        return np.asarray(x**sharp * np.exp(sharp * (1 - x)))
 
     def play(strength: float) -> Audio:
         peak_s = rise_s * (1.3 - 0.5 * strength)
-        swell = (t / peak_s) ** sharp * np.exp(sharp * (1 - t / peak_s))
+        shape = swell(0.0, peak_s) + back * swell(back_s, 0.6 * peak_s)
         grains = rng.standard_normal(len(t)) * (rng.random(len(t)) < dense)
-        sos = butter(2, [low_hz, 16500], "bandpass", fs=RATE_HZ, output="sos")
-        return np.asarray(sosfilt(sos, grains)) * swell
+        return _band(rng, t, low_hz, high_hz, grains=grains) * shape
 
     return play
 
@@ -673,6 +694,7 @@ FAMILIES: dict[str, dict[str, Callable]] = {
 }
 
 
+@lru_cache(maxsize=16)
 def made(family: str, sound: str, seed: int) -> dict[str, Voice]:
     """One instrument of a family by its sound or, for a hi-hat, all its sounds; the same seed gives the
     same.

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
+from scipy.signal import butter, lfilter, sosfilt
 
 from benchmarks.sorting.finishing import finish
 from benchmarks.sorting.grooves import Played, play
 from benchmarks.sorting.libraries import LIBRARIES, Voice, voices
 from benchmarks.sorting.made import FAMILIES, made
+from benchmarks.sorting.varied import varied
 from benchmarks.sounds import RATE_HZ
 
 ALL_LIBRARIES = (*LIBRARIES, *FAMILIES)
@@ -99,8 +100,68 @@ def _struck(
     return (stroke * (velocity / 127) ** 2 / (np.sqrt(np.mean(first**2)) + 1e-9)).astype(np.float32)
 
 
-def make_loop(libraries: tuple[str, ...], seed: int) -> Loop:
-    """A loop on drums of these libraries; the same seed gives the same loop."""
+@dataclass(frozen=True)
+class _Instrument:
+    """What one sound of a loop is played on: voices in turn as the hand wants, how loud, how fast."""
+
+    voices: tuple[Voice, ...]
+    gain_db: tuple[float, ...]
+    speed: tuple[float, ...]
+
+
+# Sounds of which a player has several: two drums, a palm and a slap, there and back.
+_SEVERAL = {"conga": 4, "else": 3, "woodblock": 2, "cowbell": 2, "tambourine": 2, "shaker": 2}
+
+
+def _voice_of(
+    libraries: tuple[str, ...], sound: str, program: int, rng: np.random.Generator, vary: bool
+) -> Voice | None:
+    """One voice of a sound, out of one of the libraries."""
+    voice = _from(libraries[int(rng.integers(len(libraries)))], sound, program, rng)
+    if voice is None or not vary or rng.random() < 0.2:
+        return voice
+    layer = None
+    if sound != "else":
+        layer = _from(libraries[int(rng.integers(len(libraries)))], sound, int(rng.integers(1000)), rng)
+    return varied(voice, rng, layer)
+
+
+def _instrument(
+    libraries: tuple[str, ...], sound: str, program: int, rng: np.random.Generator, vary: bool
+) -> _Instrument | None:
+    most = _SEVERAL.get(sound, 1)
+    count = int(rng.integers(1, most + 1)) if most > 1 else 1
+    found = [_voice_of(libraries, sound, program, rng, vary) for _ in range(count)]
+    of = tuple(voice for voice in found if voice is not None)
+    if not of:
+        return None
+    gain_db, speed = _LEVEL_DB[sound] + rng.normal(0, 4), float(np.exp(rng.normal(0, 0.08)))
+    return _Instrument(
+        of,
+        tuple(gain_db + (rng.normal(0, 2.5) if k else 0.0) for k in range(len(of))),
+        tuple(speed * (float(np.exp(rng.normal(0, 0.15))) if k else 1.0) for k in range(len(of))),
+    )
+
+
+def _hats(
+    libraries: tuple[str, ...], sounds: list[str], program: int, rng: np.random.Generator, vary: bool
+) -> dict[str, _Instrument]:
+    """One pair of hats, the same instrument in all its ways."""
+    library, drawn = libraries[int(rng.integers(len(libraries)))], int(rng.integers(1 << 30))
+    gain_db, speed, out = rng.normal(0, 4), float(np.exp(rng.normal(0, 0.08))), {}
+    for sound in sounds:
+        voice = _from(library, sound, program, np.random.default_rng(drawn))
+        if voice is not None and vary and drawn % 5:
+            voice = varied(voice, np.random.default_rng(drawn), None)
+        if voice is not None:
+            out[sound] = _Instrument((voice,), (_LEVEL_DB[sound] + gain_db + rng.normal(0, 1),), (speed,))
+    return out
+
+
+def make_loop(libraries: tuple[str, ...], seed: int, vary: bool = False) -> Loop:
+    """A loop on drums of these libraries, ``vary`` makes other drums of them; the same seed gives the same
+    loop.
+    """
     rng = np.random.default_rng([seed, *"|".join(libraries).encode()])
     kinds = {
         "made acoustic": ["kit", "kit", "hands", "mixed"],
@@ -111,41 +172,49 @@ def make_loop(libraries: tuple[str, ...], seed: int) -> Loop:
     kind = str(rng.choice(kinds))
     strokes, length_s = play(rng, kind)
     program, machine = int(rng.integers(1000)), kind == "electronic" and rng.random() < 0.8
-    chosen: dict[str, Voice] = {}
-    gain_db: dict[str, float] = {}
-    speed: dict[str, float] = {}
-    hats_from, hats_rng = libraries[int(rng.integers(len(libraries)))], int(rng.integers(1 << 30))
-    hat_gain, hat_speed = rng.normal(0, 4), float(np.exp(rng.normal(0, 0.08)))
-    for sound in dict.fromkeys(one.sound for one in strokes):
-        hat = sound.startswith("hi-hat")
-        library = hats_from if hat else libraries[int(rng.integers(len(libraries)))]
-        voice = _from(library, sound, program, np.random.default_rng(hats_rng) if hat else rng)
-        if voice is None:
-            continue
-        chosen[sound] = voice
-        gain_db[sound] = _LEVEL_DB[sound] + (hat_gain + rng.normal(0, 1) if hat else rng.normal(0, 4))
-        speed[sound] = hat_speed if hat else float(np.exp(rng.normal(0, 0.08)))
+    sounds = list(dict.fromkeys(one.sound for one in strokes))
+    chosen = _hats(libraries, [s for s in sounds if s.startswith("hi-hat")], program, rng, vary)
+    for sound in sounds:
+        if not sound.startswith("hi-hat"):
+            found = _instrument(libraries, sound, program, rng, vary)
+            if found is not None:
+                chosen[sound] = found
     strokes = [one for one in strokes if one.sound in chosen]
-    return _mixed(rng, strokes, length_s, chosen, gain_db, speed, machine, frozenset(libraries), kind)
+    return _mixed(rng, strokes, length_s, chosen, machine, frozenset(libraries), kind, vary)
+
+
+def _wires(rng: np.random.Generator) -> NDArray[np.float32]:
+    """Snare wires that rattle along when another drum is struck."""
+    t = np.arange(round(0.4 * RATE_HZ)) / RATE_HZ
+    low_hz = rng.uniform(900, 2500)
+    sos = butter(1, [low_hz, rng.uniform(3, 5) * low_hz], "bandpass", fs=RATE_HZ, output="sos")
+    noise = sosfilt(sos, rng.standard_normal(len(t)))
+    fall = np.exp(-t / rng.uniform(0.03, 0.12)) * (1 - np.exp(-t / rng.uniform(0.003, 0.015)))
+    out = noise * fall
+    return (out / np.sqrt(np.mean(out[: round(0.03 * RATE_HZ)] ** 2))).astype(np.float32)
 
 
 def _mixed(
     rng: np.random.Generator,
     strokes: list[Played],
     length_s: float,
-    chosen: dict[str, Voice],
-    gain_db: dict[str, float],
-    speed: dict[str, float],
+    chosen: dict[str, _Instrument],
     machine: bool,
     libraries: frozenset[str],
     kind: str,
+    vary: bool,
 ) -> Loop:
     size = round(length_s * RATE_HZ)
     out, level_db, begins, own = np.zeros(size, np.float64), [], [], []
+    wires, rattle_db = None, float(rng.uniform(-32, -16))
+    if vary and kind in ("kit", "mixed") and rng.random() < 0.3:
+        wires = _wires(rng)
     for number, one in enumerate(strokes):
         begin = min(round(one.time_s * RATE_HZ), size - 1)
-        sound = _struck(chosen[one.sound], one.velocity, speed[one.sound], rng, machine)
-        sound = sound * np.float32(10 ** (gain_db[one.sound] / 20))
+        on = chosen[one.sound]
+        which = one.which % len(on.voices)
+        sound = _struck(on.voices[which], one.velocity, on.speed[which], rng, machine)
+        sound = sound * np.float32(10 ** (on.gain_db[which] / 20))
         if one.sound.startswith("hi-hat"):
             later = next((s for s in strokes[number + 1 :] if s.sound.startswith("hi-hat")), None)
             if later is not None:
@@ -154,6 +223,10 @@ def _mixed(
                 fade = np.clip(1 - (np.arange(len(sound)) - stop) / 400, 0, 1)
                 sound = sound * fade
         level_db.append(20 * np.log10(np.sqrt(np.mean(sound[: round(0.03 * RATE_HZ)] ** 2)) + 1e-9))
+        if wires is not None and (one.sound == "kick" or one.sound.endswith("tom")):
+            rattle = np.float32(10 ** ((level_db[-1] + rattle_db + rng.normal(0, 2)) / 20)) * wires
+            sound = np.pad(sound, (0, max(0, len(wires) - len(sound))))
+            sound[: len(wires)] += rattle
         # What rings over the end is heard at the beginning, as in a loop that was cut out of its own repeat.
         for at in range(0, len(sound), size):
             stretch = sound[at : at + size]

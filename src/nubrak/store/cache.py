@@ -23,6 +23,7 @@ from nubrak.core.find import VERSION, Candidates, from_bytes, to_bytes
 from nubrak.core.gather import audio_blocks, one_channel
 from nubrak.core.problem import Problem
 from nubrak.core.signal import BASE_EXPONENT, extremes
+from nubrak.core.sort import LISTENED
 from nubrak.store.audio import chunks_of, facts_of, write_chunks
 from nubrak.store.tables import DerivedRow
 
@@ -120,7 +121,7 @@ class Cache:
 
 
 def _find_key(key: str, closely: bool) -> str:
-    return f"{'close' if closely else 'find'}-{VERSION}-{key}"
+    return f"close-{VERSION}.{LISTENED}-{key}" if closely else f"find-{VERSION}-{key}"
 
 
 @lru_cache(maxsize=64)

@@ -7,6 +7,7 @@ each moment holds. ``ghosts`` and ``sameness`` group the hits of one part.
 from nubrak.core.sort.alike import followers, unlike_db
 from nubrak.core.sort.ghosts import ghosts
 from nubrak.core.sort.layout import Placed, outline, placed
+from nubrak.core.sort.listening import VERSION as LISTENED
 from nubrak.core.sort.listening import Sounding, listen, sounding_of
 from nubrak.core.sort.sameness import same_sounds
 from nubrak.core.sort.sorting import Sorted, ToldPiece, pieces_in, sort_moments
@@ -14,6 +15,7 @@ from nubrak.core.sort.sounds import PIECES_TOLD, SOUNDS, piece_of, way_of
 from nubrak.core.sort.strength import own_share_db
 
 __all__ = [
+    "LISTENED",
     "PIECES_TOLD",
     "SOUNDS",
     "Placed",

@@ -20,7 +20,7 @@ from nubrak.core.sort.listening import Sounding, sounding_of
 from nubrak.core.sort.sounds import PIECES_TOLD, SOUNDS, piece_of, way_of
 
 _THERE = 0.4  # from this probability on a piece is in the source; chosen on libraries that were left out
-_COUNTS_FROM = 0.35  # about half of the F that is reached on libraries that were left out, 0.73
+COUNTS_FROM = 0.35  # about half of the F that is reached on libraries that were left out, 0.73
 _OTHER = "else"
 _APART_DB = 9.0  # other sounds that are further apart on average are two
 _MOST_OTHERS, _MOST_COMPARED = 6, 400
@@ -59,7 +59,7 @@ class Sorted:
         thresholding of classifiers to maximize F1 measure", 2014).
         """
         likely = self.of_any()
-        return likely * (1.0 - _COUNTS_FROM) / (likely * (1.0 - _COUNTS_FROM) + (1.0 - likely) * _COUNTS_FROM)
+        return likely * (1.0 - COUNTS_FROM) / (likely * (1.0 - COUNTS_FROM) + (1.0 - likely) * COUNTS_FROM)
 
     def way_struck(self, piece: str) -> list[str | None]:
         """How a piece is struck at each candidate, (n,), by its likeliest articulation."""
