@@ -1,5 +1,5 @@
 """How many labels a person corrects by hand where one correction teaches the rest: simulated, the worst
-doubt first, the truth given, and every offer taken.
+doubt first, the truth given. An offer is taken where most of it is right, as whoever hears it would.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from benchmarks.sorting.heard import Heard
 from nubrak.core.pieces import PIECES
 from nubrak.core.sort import PIECES_TOLD, SOUNDS, Sounding, followers, piece_of
+from nubrak.core.sort.sorting import COUNTS_FROM
 
 _OF_PIECE = [[k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece] for piece in PIECES_TOLD]
 
@@ -22,13 +23,13 @@ def by_piece(table: NDArray[np.bool_]) -> NDArray[np.bool_]:
 def corrected(one: Heard, probability: NDArray[np.float64], sounding: Sounding) -> tuple[int, int]:
     """Corrections by hand until all labels of a loop are right, and how many labels there are.
 
-    A stroke with a wrong piece and another missing is given over, and what sounds like it follows; a stroke
-    that is only wrong is dropped, one that is only missing is added, each by itself.
+    A stroke with a wrong piece and another missing is given over, one that is only wrong is dropped, one that
+    is only missing is said to be struck there as well; what sounds like it is offered to follow.
     """
     odds = np.stack([1.0 - np.prod(1.0 - probability[:, rows], axis=1) for rows in _OF_PIECE], axis=1)
-    told, unheard = odds > 0.5, by_piece(~np.isnan(one.level_db) & one.buried)
+    unheard = by_piece(~np.isnan(one.level_db) & one.buried)
     true = by_piece(~np.isnan(one.level_db) & ~one.buried)
-    told &= ~unheard
+    told = (odds > COUNTS_FROM) & ~unheard
     by_hand, count = np.zeros(told.shape, bool), 0
     doubt = np.where(told, 1.0 - odds, odds)
     while np.any(told != true):
@@ -39,21 +40,37 @@ def corrected(one: Heard, probability: NDArray[np.float64], sounding: Sounding) 
         row, piece = int(rows[worst]), int(pieces[worst])
         count += 1
         false, missing = np.nonzero(told[row] & ~true[row])[0], np.nonzero(~told[row] & true[row])[0]
-        if len(false) and len(missing):
-            source = piece if told[row, piece] else int(false[0])
-            target = int(missing[0]) if told[row, piece] else piece
-            strokes = np.nonzero(told[:, source] & ~by_hand[:, source])[0]
-            follow = followers(
-                sounding,
-                np.array([row]),
-                np.nonzero(told[:, source] & by_hand[:, source])[0],
-                strokes[strokes != row],
-                PIECES[PIECES_TOLD[source]],
-            )
-            moved = np.append(follow, row)
-            told[moved, source], told[moved, target] = False, True
-            by_hand[row, [source, target]] = True
-        else:
-            told[row, piece] = true[row, piece]
-            by_hand[row, piece] = True
+        source = piece if told[row, piece] else int(false[0]) if len(false) else None
+        target = piece if not told[row, piece] else int(missing[0]) if len(missing) else None
+        follow = _follow(sounding, told, by_hand, row, source, target)
+        right = np.ones(len(follow), bool)
+        for changed, now in ((source, False), (target, True)):
+            if changed is not None:
+                right &= (true[follow, changed] == now) | unheard[follow, changed]
+                told[row, changed], by_hand[row, changed] = now, True
+        if np.count_nonzero(right) > len(follow) / 2:
+            for changed, now in ((source, False), (target, True)):
+                if changed is not None:
+                    told[follow, changed] = now
+            told &= ~unheard
     return count, int(true.sum())
+
+
+def _follow(
+    sounding: Sounding,
+    told: NDArray[np.bool_],
+    by_hand: NDArray[np.bool_],
+    row: int,
+    source: int | None,
+    target: int | None,
+) -> NDArray[np.int64]:
+    """What is offered to follow a stroke out of a piece, or moments that lack one."""
+    if source is not None:
+        among, piece = told[:, source], source
+    else:
+        assert target is not None
+        among, piece = ~told[:, target], target
+    candidates = among & ~by_hand[:, piece]
+    candidates[row] = False
+    left = np.nonzero(among & by_hand[:, piece])[0]
+    return followers(sounding, np.array([row]), left, np.nonzero(candidates)[0], PIECES[PIECES_TOLD[piece]])

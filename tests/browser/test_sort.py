@@ -90,3 +90,18 @@ def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
     expect(page.get_by_role("link", name=re.compile("^Sort"))).to_contain_text("5 pieces")
     page.keyboard.press("Control+z")
     expect(page.get_by_role("link", name=re.compile("^Sort"))).to_contain_text("4 pieces")
+
+    # struck as well: a clap over a kick, offered for the others; and dropped again, which teaches too
+    def at_a_kick() -> bool:
+        page.keyboard.press("ArrowRight")
+        return said.inner_text().startswith("Kick")
+
+    page.keyboard.press("Escape")
+    wait_until(page, at_a_kick)
+    page.keyboard.press("a")
+    expect(page.get_by_role("button", name=re.compile("say what is struck as well"))).to_be_visible()
+    page.keyboard.press("Shift+L")
+    expect(page.get_by_test_id("offer")).to_contain_text("3 more sound like it")
+    page.keyboard.press("Enter")
+    wait_until(page, lambda: notes_of(page)[39] == 8)
+    assert notes_of(page)[36] == 4

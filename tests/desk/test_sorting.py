@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from nubrak.core.problem import Problem
-from nubrak.core.session import Document
+from nubrak.core.session import Document, SetMark
+from nubrak.core.session.marks import MarkChange
 from nubrak.desk.desk import Desk
 from nubrak.desk.lists import hit_lines, midi_of
 from nubrak.desk.overview import overview_of
@@ -118,6 +119,41 @@ def test_the_rest_follows_and_is_undone_as_one(desk: Desk, loop: tuple[str, str]
     assert len(desk.standing(session).notes(clap)) == 4 and not len(desk.standing(session).notes(snare))
     state = desk.sessions.undo(session, state.revision)
     assert len(desk.standing(session).notes(clap)) == 1
+
+
+def test_what_is_struck_as_well_leaves_what_is_there_and_is_offered_where_it_sounds_so(
+    desk: Desk, loop: tuple[str, str]
+) -> None:
+    session, head = loop
+    snare = part_of(desk, session, "snare")
+    found_s = desk.standing(session).decisions(snare).found_s
+    first = Stroke(part_id=snare, found_s=float(found_s[desk.standing(session).decisions(snare).counts][0]))
+    to = To(piece="clap", also=True)
+    ask = AskGive(revision=desk.sessions.revision(session), strokes=[first], to=to)
+    state = give(desk, session, head, ask)
+    clap = part_of(desk, session, "clap")
+    assert len(desk.standing(session).notes(snare)) == 4 and len(desk.standing(session).notes(clap)) == 1
+    follow = following(desk.standing(session), head, AskFollow(strokes=[first], to=to)).strokes
+    assert len(follow) == 3, "the other snares of the beat"
+    # A hand has said of one that it is not struck there.
+    refused = Stroke(part_id=snare, found_s=follow[0].found_s)
+    state = give(desk, session, head, AskGive(revision=state.revision, strokes=[refused], to=to))
+    mark = {"refused": MarkChange(kind="drop", time_s=refused.found_s)}
+    desk.sessions.edit(session, state.revision, SetMark(kind="mark", part_id=clap, marks=mark))
+    left = following(desk.standing(session), head, AskFollow(strokes=[first], to=to)).strokes
+    assert refused.found_s not in [one.found_s for one in left]
+
+
+def test_what_is_dropped_offers_to_drop_what_sounds_like_it(desk: Desk, loop: tuple[str, str]) -> None:
+    session, head = loop
+    snare = part_of(desk, session, "snare")
+    decisions = desk.standing(session).decisions(snare)
+    first = Stroke(part_id=snare, found_s=float(decisions.found_s[decisions.counts][0]))
+    mark = {"first": MarkChange(kind="drop", time_s=first.found_s)}
+    revision = desk.sessions.revision(session)
+    desk.sessions.edit(session, revision, SetMark(kind="mark", part_id=snare, marks=mark))
+    follow = following(desk.standing(session), head, AskFollow(strokes=[first], to=To(nothing=True))).strokes
+    assert len(follow) == 3 and {one.part_id for one in follow} == {snare}
 
 
 def test_an_articulation_has_its_note_in_midi_and_lists(desk: Desk, loop: tuple[str, str]) -> None:

@@ -89,8 +89,12 @@ class Stroke(BaseModel):
 
 
 class To(BaseModel):
-    """What strokes are: a part that is there, or a piece that becomes one; and how they were struck."""
+    """What strokes are: a part that is there, or a piece that becomes one, and how they were struck; that
+    too, or instead of what they were; or nothing, where they are only dropped.
+    """
 
+    also: bool = False
+    nothing: bool = False
     part_id: str | None = None
     piece: PieceId | None = None
     articulation: str | None = None
@@ -225,6 +229,8 @@ def following(standing: Standing, head_id: str, ask: AskFollow) -> Following:
     """Which other strokes of the parts they are or were in sound like these and would follow them; asked
     before they are given or after.
     """
+    if ask.to.also:
+        return _lacking(standing, head_id, ask)
     sort, out = _sorted(standing, head_id), []
     for part_id in dict.fromkeys(stroke.part_id for stroke in ask.strokes):
         if part_id == ask.to.part_id and ask.to.articulation is None:
@@ -248,15 +254,44 @@ def following(standing: Standing, head_id: str, ask: AskFollow) -> Following:
             decisions.row[hits & ~by_hand],
             PIECES[part.piece],
         )
-        for place in (place_of[row] for row in found.tolist()):
-            out.append(
-                Follower(
-                    part_id=part_id,
-                    part_name=standing.document.part_name(part_id),
-                    found_s=round(float(decisions.found_s[place]), 6),
-                    time_s=round(float(decisions.time_s[place]), 6),
-                )
-            )
+        out += [_follower(standing, part_id, decisions, place_of[row]) for row in found.tolist()]
+    return Following(revision=standing.state.revision, strokes=out)
+
+
+def _follower(standing: Standing, part_id: str, decisions: Decisions, place: int) -> Follower:
+    return Follower(
+        part_id=part_id,
+        part_name=standing.document.part_name(part_id),
+        found_s=round(float(decisions.found_s[place]), 6),
+        time_s=round(float(decisions.time_s[place]), 6),
+    )
+
+
+def _lacking(standing: Standing, head_id: str, ask: AskFollow) -> Following:
+    """Which strokes of the same parts sound as if that were struck with them too."""
+    sort, out = _sorted(standing, head_id), []
+    to = _to_part(standing, head_id, ask.to)
+    piece = PIECES[standing.document.part(to).piece if to else ask.to.piece or ""]
+    there, refused = np.zeros(0, np.int64), np.zeros(0, np.int64)
+    if to is not None:
+        target = standing.decisions(to)
+        there, refused = (
+            target.row[target.counts],
+            target.row[_by_hand(standing, to, target) & ~target.counts],
+        )
+    for part_id in dict.fromkeys(stroke.part_id for stroke in ask.strokes):
+        decisions = standing.decisions(part_id)
+        if part_id == to or not len(decisions.found_s):
+            continue
+        asked_s = np.array([stroke.found_s for stroke in ask.strokes if stroke.part_id == part_id])
+        asked = decisions.row[nearest_of(asked_s, decisions.found_s)]
+        hits = decisions.counts & (decisions.row >= 0)
+        lacks = hits & ~np.isin(decisions.row, np.concatenate([there, refused, asked]))
+        place_of = {int(decisions.row[place]): int(place) for place in np.nonzero(lacks)[0]}
+        found = followers(
+            sort.sounding, asked[asked >= 0], refused[refused >= 0], decisions.row[lacks], piece
+        )
+        out += [_follower(standing, part_id, decisions, place_of[row]) for row in found.tolist()]
     return Following(revision=standing.state.revision, strokes=out)
 
 
@@ -296,7 +331,9 @@ def give(desk: Desk, session_id: str, head_id: str, ask: AskGive) -> SessionStat
     action = GiveStrokes(
         kind="give_strokes",
         head_id=head_id,
-        from_parts=[Given(part_id=one, marks=marks) for one, marks in by_part.items() if one != to],
+        from_parts=[
+            Given(part_id=one, marks=marks) for one, marks in by_part.items() if one != to and not ask.to.also
+        ],
         to_part_id=to or secrets.token_hex(5),
         there={secrets.token_hex(5): one.found_s for one in strokes},
         articulation=ask.to.articulation,

@@ -5128,9 +5128,20 @@ export interface components {
         };
         /**
          * To
-         * @description What strokes are: a part that is there, or a piece that becomes one; and how they were struck.
+         * @description What strokes are: a part that is there, or a piece that becomes one, and how they were struck; that
+         *     too, or instead of what they were; or nothing, where they are only dropped.
          */
         To: {
+            /**
+             * Also
+             * @default false
+             */
+            also: boolean;
+            /**
+             * Nothing
+             * @default false
+             */
+            nothing: boolean;
             /** Part Id */
             part_id?: string | null;
             /** Piece */

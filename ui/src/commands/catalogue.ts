@@ -132,7 +132,13 @@ export const COMMANDS = {
     { find: 'drop: it does not count', sort: 'drop: it does not count', 'second look': 'it does not count' },
     'd',
   ),
-  add: at({ find: 'add a hit at the pointer, else at the line' }, 'a'),
+  add: at(
+    {
+      find: 'add a hit at the pointer, else at the line',
+      sort: 'the piece that is said next is struck there as well',
+    },
+    'a',
+  ),
   similar: at({ find: 'choose all that sound alike', sort: 'choose all of this sound' }, 'e'),
   takeBack: at(
     {

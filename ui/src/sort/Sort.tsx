@@ -12,7 +12,7 @@ import { SoundsList } from './SoundsList';
 import { StrokesOnStaff } from './StrokesOnStaff';
 import { ThisSound, type Offer } from './ThisSound';
 import { useCorrections } from './useCorrections';
-import { askFollowing, hearMoments, useSortMap, type SortMap, type Stroke } from './useSort';
+import { askFollowing, hearMoments, useSortMap, type SortMap, type Stroke, type To } from './useSort';
 import './sort.scss';
 
 /** The stroke that a hand gave to a piece at a place, or null. */
@@ -50,6 +50,7 @@ export function Sort(props: BenchProps) {
   // What was offered after one edit no longer stands after another, or when that one is undone.
   const offer = made?.revision === revision ? made : null;
   const [joining, setJoining] = useState(false);
+  const [also, setAlso] = useState(false);
   const say = useCorrections(props, headId);
 
   const places = useMemo(
@@ -79,6 +80,7 @@ export function Sort(props: BenchProps) {
   };
   const letGo = () => {
     setOffer(null);
+    setAlso(false);
     setJoining(false);
     setPicked(new Set());
     setAtKey(null);
@@ -125,17 +127,28 @@ export function Sort(props: BenchProps) {
   const give = async (choice: Choice, which: number[] = target) => {
     if (!map || !which.length || !headId) return;
     const strokes = which.map((index) => strokeOf(map, index));
-    if (!(await say.give(strokes, choice.to))) return;
+    const to = { ...choice.to, also };
+    if (!(await say.give(strokes, to))) return;
+    setAlso(false);
+    await offerFollowing(strokes, to, also ? `${choice.said} as well` : choice.said);
+  };
+  const offerFollowing = async (strokes: Stroke[], to: To, said: string) => {
     setPicked(new Set());
     setNamed(null);
-    const answer = await askFollowing(doing.id, headId, strokes, choice.to).catch(() => null);
+    const answer = await askFollowing(doing.id, headId!, strokes, to).catch(() => null);
     const now = doing.state()?.revision ?? 0;
-    setOffer({ strokes, to: choice.to, said: choice.said, follows: answer?.strokes ?? [], revision: now });
+    setOffer({ strokes, to, said, follows: answer?.strokes ?? [], revision: now });
   };
   const takeAll = async () => {
     if (!offer?.follows.length) return;
     const strokes = offer.follows.map(({ part_id, found_s }) => ({ part_id, found_s }));
-    if (await say.give(strokes, offer.to)) setOffer(null);
+    const done = offer.to.nothing ? say.mark(strokes, 'drop') : say.give(strokes, offer.to);
+    if (await done) setOffer(null);
+  };
+  const drop = async () => {
+    const strokes = chosenStrokes();
+    if (strokes.length && (await say.mark(strokes, 'drop')))
+      await offerFollowing(strokes, { also: false, nothing: true }, 'Dropped');
   };
   const stepStroke = (by: number) => {
     if (!map?.part.length) return;
@@ -183,7 +196,8 @@ export function Sort(props: BenchProps) {
       hearOther: hearFollowers,
       take: () => void takeAll(),
       keep: () => void say.mark(chosenStrokes(), 'keep'),
-      drop: () => void say.mark(chosenStrokes(), 'drop').then(() => setPicked(new Set())),
+      drop: () => void drop(),
+      add: () => setAlso((now) => !now),
       takeBack: () => target[0] !== undefined && void say.takeBack(strokeOf(map!, target[0])),
       takeOut: throwAway,
       divide,
@@ -265,6 +279,8 @@ export function Sort(props: BenchProps) {
         ofSound={group !== null}
         muted={part?.muted ?? false}
         joining={joining}
+        also={also}
+        onAlso={() => setAlso(!also)}
         foot={`${head}: ${map.moments} moments, ${map.part.length} strokes.`}
         onGive={(choice) => void give(choice)}
         onDropped={(choice, dragged) => map.groups[dragged] && void give(choice, strokesOf(map, dragged))}

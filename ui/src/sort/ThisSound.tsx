@@ -28,9 +28,12 @@ interface Props {
   ofSound: boolean;
   muted: boolean;
   joining: boolean;
+  /** Whether the piece that is said next is struck there as well. */
+  also: boolean;
   foot: string;
   onGive: (choice: Choice) => void;
   onDropped: (choice: Choice, group: number) => void;
+  onAlso: () => void;
   onTakeAll: () => void;
   onHear: () => void;
   onHearFollowers: () => void;
@@ -76,7 +79,10 @@ export function ThisSound(props: Props) {
         </div>
       )}
       <div className="column-head">
-        <span>{count > 1 ? `These ${count} are` : 'It is'}</span>
+        <span>
+          {count > 1 ? `These ${count} are` : 'It is'}
+          {props.also && ' also'}
+        </span>
         <span className="push">
           <Key>Shift</Key> and its letter
         </span>
@@ -111,6 +117,15 @@ export function ThisSound(props: Props) {
           onClick={props.onHear}
         >
           <KeyOf of="hearIts" /> hear {count > 1 ? 'them one by one' : 'it'}
+        </button>
+        <button
+          type="button"
+          className="plain-act"
+          disabled={!count}
+          aria-pressed={props.also}
+          onClick={props.onAlso}
+        >
+          <KeyOf of="add" /> {props.also ? 'now say what is struck as well' : 'struck with it: say what'}
         </button>
         <button type="button" className="plain-act" disabled={!props.ofSound} onClick={props.onThrowAway}>
           <KeyOf of="takeOut" /> {muted ? 'take the piece back' : 'throw the piece away'}

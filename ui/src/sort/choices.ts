@@ -11,6 +11,9 @@ export interface Choice {
   short: string;
 }
 
+/** Strokes are this and no longer what they were. */
+const MOVED = { also: false, nothing: false };
+
 /** What no stroke of a loop is: whole recordings. */
 const WHOLE = new Set(['whole', 'room']);
 
@@ -26,14 +29,14 @@ export function choicesOf(library: Schema['Library']): Choice[] {
         {
           key: piece.key,
           piece,
-          to: { piece: piece.id, articulation: plain?.id ?? null },
+          to: { ...MOVED, piece: piece.id, articulation: plain?.id ?? null },
           said: named,
           short: shorter(named),
         },
         ...ways.slice(1).map((way) => ({
           key: way.key!,
           piece,
-          to: { piece: piece.id, articulation: way.id },
+          to: { ...MOVED, piece: piece.id, articulation: way.id },
           said: `${piece.name}, ${way.name}`,
           short: shorter(`${piece.name}, ${way.name}`),
         })),

@@ -29,10 +29,12 @@ export function useCorrections(
         }),
       ),
     mark: async (strokes: Stroke[], kind: 'keep' | 'drop') => {
+      let done = strokes.length > 0;
       for (const [part_id, times] of byPart(strokes)) {
         const marks = Object.fromEntries(times.map((time_s) => [newId(), { kind, time_s }]));
-        await doing.act({ kind: 'mark', part_id, marks });
+        done = (await doing.act({ kind: 'mark', part_id, marks })) && done;
       }
+      return done;
     },
     takeBack: ({ part_id, found_s }: Stroke) => {
       const ids = Object.entries(document.parts?.[part_id]?.marks ?? {}).flatMap(([id, of]) =>
