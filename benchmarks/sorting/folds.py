@@ -16,9 +16,17 @@ from numpy.typing import NDArray
 from scipy.stats import spearmanr
 
 from benchmarks.sorting.corrections import corrected
-from benchmarks.sorting.heard import SCORED_LOOPS, Heard, scored
+from benchmarks.sorting.heard import KITS, SCORED_ABOVE, SCORED_LOOPS, Heard, scored, scored_above
 from benchmarks.sorting.reference import taught_without, told_by
-from benchmarks.sorting.score import CLASSES, COARSE, coarse_counts, f_of
+from benchmarks.sorting.score import (
+    CLASSES,
+    COARSE,
+    WITHIN_S,
+    coarse_counts,
+    f_of,
+    onset_counts,
+    piece_counts,
+)
 from benchmarks.sounds import CACHE
 from nubrak.core.sort.listening import sounding_from
 from nubrak.core.sort.moment_spectra import MomentSpectra
@@ -48,6 +56,9 @@ class Tally:
     """What was counted of one library."""
 
     classes: NDArray[np.int64] = field(default_factory=lambda: np.zeros((len(CLASSES), 3), np.int64))
+    onsets: NDArray[np.int64] = field(default_factory=lambda: np.zeros(3, np.int64))
+    first_lost: int = 0
+    loops: int = 0
     hats: list[bool] = field(default_factory=list)
     contains: NDArray[np.int64] = field(default_factory=lambda: np.zeros(3, np.int64))
     together: dict[str, list[bool]] = field(default_factory=lambda: {"snare or clap": [], "hat": []})
@@ -69,6 +80,11 @@ def take(tally: Tally, one: Heard, told: NDArray[np.float32]) -> None:
         return
     probability = 1.0 / (1.0 + np.exp(-told.astype(np.float64)))
     tally.classes += coarse_counts(one, probability, COUNTS_FROM)
+    tally.onsets += onset_counts(one, probability, COUNTS_FROM, 0.010)
+    told_s = one.time_s[probability.max(axis=1) > COUNTS_FROM]
+    first_s = min((time for time, _, _, _, heard in one.truth if heard), default=None)
+    tally.loops += first_s is not None
+    tally.first_lost += first_s is not None and bool(np.all(np.abs(told_s - first_s) > WITHIN_S))
     struck = ~np.isnan(one.level_db)
     heard = struck & ~one.buried
     answered = probability > COUNTS_FROM
@@ -127,9 +143,10 @@ def run() -> None:
     print(
         f"  {'':18} {'F':>6} "
         + " ".join(f"{name[:7]:>7}" for name in CLASSES)
-        + f" {'hat way':>8} {'has':>6} {'sn+':>6} {'hat+':>6} {'level':>6} {'by hand':>7} {'calib':>6}"
+        + f" {'on10':>7} {'hat way':>7} {'has':>6} {'sn+':>6} {'hat+':>6}"
+        + f" {'level':>6} {'by hand':>7} {'calib':>6}"
     )
-    rows = []
+    rows, above, lost = [], [], np.zeros(2, np.int64)
     for number, libraries in enumerate(FOLDS):
         if not kept(number).exists():
             print(f"  {', '.join(libraries)}: not taught yet; python -m benchmarks.sorting.learn --folds")
@@ -140,13 +157,13 @@ def run() -> None:
             tally = Tally()
             for one in loops_of(library):
                 take(tally, one, told_of(one, weights))
+            lost += np.array([tally.first_lost, tally.loops])
             rows.append((library, *_figures(tally)))
             _print(*rows[-1])
-            theirs = np.sum(
-                [coarse_counts(one, told_by(trees, one), COUNTS_FROM) for one in loops_of(library)], axis=0
-            )
-            cells = " ".join(f"{f:7.3f}" for f in f_of(theirs))
-            print(f"    boosted trees    {f_of(theirs.sum(axis=0)):6.3f} {cells}", flush=True)
+            theirs = [coarse_counts(one, told_by(trees, one), COUNTS_FROM) for one in loops_of(library)]
+            cells = " ".join(f"{f:7.3f}" for f in f_of(np.sum(theirs, axis=0)))
+            print(f"    boosted trees    {f_of(np.sum(theirs, axis=(0, 1))):6.3f} {cells}", flush=True)
+        above += [(one, _from_above(one, weights)) for one in libraries if one in KITS]
     if not rows:
         return
     columns = [np.array(column, float) for column in zip(*(row[1:] for row in rows), strict=True)]
@@ -157,6 +174,25 @@ def run() -> None:
         *(np.nanmin(column, axis=0) for column in columns[:-2]),
         *(np.nanmax(c) for c in columns[-2:]),
     )
+    print(f"  first strokes lost or later than 25 ms: {lost[0]} of {lost[1]} loops")
+    print(f"Kits heard from above ({SCORED_ABOVE} of each library; F of {', '.join(_ABOVE)}; micro)")
+    for library, table in above:
+        cells = " ".join(f"{f:7.3f}" for f in f_of(table))
+        print(f"  {library:18} {cells}  {f_of(table.sum(axis=0)):6.3f}")
+
+
+_ABOVE = ("crash", "ride", "hi-hat")
+
+
+def _from_above(library: str, weights: Weights) -> NDArray[np.int64]:
+    """Strokes, answers and right ones of what overheads are asked for, (pieces, 3)."""
+    out = np.zeros((len(_ABOVE), 3), np.int64)
+    for number in range(SCORED_ABOVE):
+        one = scored_above(library, number)
+        if len(one.time_s):
+            probability = 1.0 / (1.0 + np.exp(-told_of(one, weights).astype(np.float64)))
+            out += np.array([piece_counts(one, probability, piece, COUNTS_FROM) for piece in _ABOVE])
+    return out
 
 
 def _figures(tally: Tally) -> tuple[object, ...]:
@@ -164,6 +200,7 @@ def _figures(tally: Tally) -> tuple[object, ...]:
     return (
         float(f_of(tally.classes.sum(axis=0))),
         each,
+        float(f_of(tally.onsets)),
         float(np.mean(tally.hats)) if tally.hats else np.nan,
         float(f_of(tally.contains)),
         *(float(np.mean(of)) if of else np.nan for of in tally.together.values()),

@@ -23,7 +23,10 @@ from nubrak.core.sort.sounds import SOUNDS
 _MADE = 2  # a new number where loops are made otherwise
 SCORED_LOOPS = 24  # of each library; never taught in any fold
 _MATCH_S = 0.025
-_FIRST_SCORED = 1_000_000
+_FIRST_SCORED, _FIRST_ABOVE = 1_000_000, 500_000
+OF_ALL_ABOVE = 8  # one loop to learn from in so many is heard from above
+KITS = ("fluid, musescore", "timgm6mb", "csound", "freepats", "made acoustic")  # that players sit behind
+SCORED_ABOVE = 12
 
 
 @dataclass(frozen=True)
@@ -94,12 +97,12 @@ def taught_libraries(seed: int) -> tuple[str, ...]:
     return tuple(str(one) for one in rng.choice(ALL_LIBRARIES, count, replace=False, p=share))
 
 
-def _kept(libraries: tuple[str, ...], seed: int, vary: bool) -> Heard:
+def _kept(libraries: tuple[str, ...], seed: int, vary: bool, above: bool = False) -> Heard:
     name = f"{seed}-{'-'.join(libraries)}-{FOUND}-{LOOKED}-{_MADE}.heard"
     path = CACHE / "sorting" / name.replace(" ", "_")
     if path.exists():
         return pickle.loads(path.read_bytes())
-    heard = hear(make_loop(libraries, seed, vary), f"{'+'.join(libraries)} {seed}")
+    heard = hear(make_loop(libraries, seed, vary, above), f"{'+'.join(libraries)} {seed}")
     keep(path, pickle.dumps(heard))
     return heard
 
@@ -109,9 +112,24 @@ def taught(seed: int) -> Heard:
     return _kept(taught_libraries(seed), seed, vary=True)
 
 
+def taught_above(seed: int) -> Heard:
+    """A kit heard from above to learn from."""
+    seed += _FIRST_ABOVE
+    return _kept(taught_libraries(seed), seed, vary=True, above=True)
+
+
 def scored(library: str, number: int) -> Heard:
     """A loop to score on."""
     return _kept((library,), _FIRST_SCORED + number, vary=False)
+
+
+def scored_above(library: str, number: int) -> Heard:
+    """A kit heard from above to score on."""
+    return _kept((library,), _FIRST_SCORED + _FIRST_ABOVE + number, vary=False, above=True)
+
+
+def _scored_above(job: tuple[str, int]) -> Heard:
+    return scored_above(*job)
 
 
 def _scored(job: tuple[str, int]) -> Heard:
@@ -121,6 +139,11 @@ def _scored(job: tuple[str, int]) -> Heard:
 def make_all(loops: int) -> None:
     """Make and hear everything there is to score on, and so many loops to learn from."""
     jobs = [(library, number) for library in ALL_LIBRARIES for number in range(SCORED_LOOPS)]
+    above = [(library, number) for library in KITS for number in range(SCORED_ABOVE)]
     with ProcessPoolExecutor(2) as pool:
-        print(sum(1 for _ in pool.map(_scored, jobs, chunksize=4)), "loops to score on", flush=True)
-        print(sum(1 for _ in pool.map(taught, range(loops), chunksize=8)), "loops to learn from", flush=True)
+        made = sum(1 for _ in pool.map(_scored, jobs, chunksize=4))
+        made += sum(1 for _ in pool.map(_scored_above, above, chunksize=4))
+        print(made, "loops to score on", flush=True)
+        made = sum(1 for _ in pool.map(taught, range(loops), chunksize=8))
+        made += sum(1 for _ in pool.map(taught_above, range(loops // OF_ALL_ABOVE), chunksize=8))
+        print(made, "loops to learn from", flush=True)

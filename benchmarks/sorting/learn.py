@@ -9,6 +9,7 @@ from __future__ import annotations
 import argparse
 import time
 from dataclasses import dataclass
+from itertools import chain
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,7 @@ from numpy.typing import NDArray
 from torch import nn
 
 from benchmarks.sorting.folds import FOLDS, kept
-from benchmarks.sorting.heard import SCORED_LOOPS, Heard, make_all, scored, taught
+from benchmarks.sorting.heard import OF_ALL_ABOVE, SCORED_LOOPS, Heard, make_all, scored, taught, taught_above
 from benchmarks.sorting.made_loops import ALL_LIBRARIES
 from benchmarks.sorting.network import Network
 from benchmarks.sorting.score import CLASSES, coarse_counts, f_of
@@ -25,7 +26,7 @@ from nubrak.core.sort.network import more_of
 from nubrak.core.sort.sounds import SOUNDS
 
 _MOST = 160  # moments of a loop at a time
-_BATCH = 8
+_BATCH, _ALIKE = 8, 12  # loops of a batch, and batches among which loops of like length are gathered
 _SCALE_DB = 20.0
 
 
@@ -208,7 +209,7 @@ def teach(
     rng = np.random.default_rng(1)
     table = [
         one
-        for one in (taught(seed) for seed in range(loops))
+        for one in chain(map(taught, range(loops)), map(taught_above, range(loops // OF_ALL_ABOVE)))
         if not one.libraries & set(without) and len(one.time_s) > 3
     ]
     bank = voices_alone(table)
@@ -219,22 +220,23 @@ def teach(
                 name: torch.from_numpy(kept_before[name].astype(np.float32)) for name in network.state_dict()
             }
         network.load_state_dict(state)
+    lengths = np.array([min(len(one.time_s), _MOST) for one in table])
     steps = epochs * (len(table) // _BATCH)
-    optimizer = torch.optim.AdamW(network.parameters(), lr=rate, weight_decay=0.03)
+    optimizer = torch.optim.AdamW(network.parameters(), lr=rate, weight_decay=0.03, fused=True)
     schedule = torch.optim.lr_scheduler.OneCycleLR(optimizer, rate, total_steps=steps + 1, pct_start=0.15)
     began = time.time()
     for epoch in range(epochs):
         network.train()
-        order, losses = rng.permutation(len(table)), []
-        for at in range(0, len(order) - _BATCH + 1, _BATCH):
-            batch = _batch([_augmented(table[k], bank, rng) for k in order[at : at + _BATCH]])
+        losses: list[float] = []
+        for number, rows in enumerate(_batches(lengths, rng)):
+            batch = _batch([_augmented(table[k], bank, rng) for k in rows])
             optimizer.zero_grad()
             loss = _loss(network, batch)
             loss.backward()
             nn.utils.clip_grad_norm_(network.parameters(), 1.0)
             optimizer.step()
             schedule.step()
-            if at % 800 == 0:
+            if number % 100 == 0:
                 _without_denormals(optimizer)
             losses.append(loss.item())
         print(f"epoch {epoch} loss {np.mean(losses):.4f} {time.time() - began:.0f} s", flush=True)
@@ -243,6 +245,17 @@ def teach(
     if out is not None:
         keep_weights(network, out)
     return network
+
+
+def _batches(lengths: NDArray[np.int64], rng: np.random.Generator) -> list[NDArray[np.int64]]:
+    """All loops in batches of like length, so that few are filled up, in any order."""
+    order = rng.permutation(len(lengths))
+    out = []
+    for at in range(0, len(order), _ALIKE * _BATCH):
+        some = order[at : at + _ALIKE * _BATCH]
+        some = some[np.argsort(lengths[some], kind="stable")]
+        out += [some[k : k + _BATCH] for k in range(0, len(some) - _BATCH + 1, _BATCH)]
+    return [out[k] for k in rng.permutation(len(out))]
 
 
 def _without_denormals(optimizer: torch.optim.Optimizer) -> None:
@@ -261,8 +274,8 @@ def keep_weights(network: Network, out: Path) -> None:
 if __name__ == "__main__":
     parser = argparse.ArgumentParser()
     parser.add_argument("--without", nargs="*", default=[])
-    parser.add_argument("--loops", type=int, default=3600)
-    parser.add_argument("--epochs", type=int, default=16)
+    parser.add_argument("--loops", type=int, default=5600)
+    parser.add_argument("--epochs", type=int, default=30)
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--out", type=Path)
     parser.add_argument("--begun", type=Path, help="a network to go on from")

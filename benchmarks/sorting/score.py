@@ -7,7 +7,7 @@ from mir_eval.util import match_events
 from numpy.typing import NDArray
 
 from benchmarks.sorting.heard import Heard
-from nubrak.core.sort.sounds import SOUNDS
+from nubrak.core.sort.sounds import SOUNDS, piece_of
 
 WITHIN_S = 0.025
 _TOGETHER_S = 0.02  # strokes of a class that are nearer are one
@@ -42,6 +42,32 @@ def coarse_counts(one: Heard, probability: NDArray[np.float32], threshold: float
             told = told[~free]
         out[k] = len(truth), len(told), len(matched)
     return out
+
+
+def onset_counts(
+    one: Heard, probability: NDArray[np.floating], threshold: float, within_s: float
+) -> NDArray[np.int64]:
+    """Moments at which anything that can be heard is struck, moments told, and right ones, (3,)."""
+    told = _held_off(one.time_s, 1 - np.prod(1 - probability.astype(np.float64), axis=1), threshold)
+    truth = np.unique([t for t, _, _, _, heard in one.truth if heard])
+    unheard = np.array([t for t, _, _, _, heard in one.truth if not heard])
+    truth = truth[np.diff(truth, prepend=-1.0) > _TOGETHER_S]
+    matched = match_events(truth, told, within_s)
+    false = np.delete(told, [answer for _, answer in matched])
+    if len(unheard) and len(false):
+        false = false[np.abs(false[:, None] - unheard[None]).min(axis=1) > within_s]
+    return np.array([len(truth), len(matched) + len(false), len(matched)])
+
+
+def piece_counts(
+    one: Heard, probability: NDArray[np.floating], piece: str, threshold: float
+) -> NDArray[np.int64]:
+    """Strokes, answers and right ones of one piece, (3,), at ±25 ms."""
+    rows = [k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece]
+    told = _held_off(one.time_s, 1 - np.prod(1 - probability[:, rows].astype(np.float64), axis=1), threshold)
+    truth = np.unique([t for t, s, _, _, heard in one.truth if piece_of(s) == piece and heard])
+    matched = match_events(truth, told, WITHIN_S)
+    return np.array([len(truth), len(told), len(matched)])
 
 
 def _held_off(
