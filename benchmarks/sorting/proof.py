@@ -15,6 +15,7 @@ from pathlib import Path
 import numpy as np
 from mir_eval.util import match_events
 from numpy.typing import NDArray
+from scipy.stats import spearmanr
 
 from nubrak.command.kit_files import gather_files, look_through, tell_apart
 from nubrak.core.flow import decide_part, ways_struck, weigh_all
@@ -44,6 +45,7 @@ _OURS = {
 }
 _WAYS = {"semi": "half"}
 WITHIN_S, ONE_EVENT_S = 0.025, 0.02
+_FEWEST_LEVELS, _LEAST_VELOCITIES = 6, 10  # to be ordered at all
 
 
 @dataclass(frozen=True)
@@ -140,6 +142,31 @@ def hats(true: list[Hit], answered: list[Hit]) -> tuple[int, int]:
     return len(pairs), right
 
 
+def levels(true: list[Hit], answered: list[Hit]) -> list[float]:
+    """Of each class that is often struck with others: how well its strokes under them are ordered by
+    strength (Spearman).
+    """
+    times, out = np.array([hit.time_s for hit in true]), []
+    for name in CLASSES:
+        of = [hit for hit in true if _TRUTH.get(hit.piece, "other") == name and hit.required]
+        under = [
+            hit
+            for hit in of
+            if any(
+                _TRUTH.get(true[k].piece, "other") != name
+                for k in np.nonzero(np.abs(times - hit.time_s) <= WITHIN_S)[0]
+            )
+        ]
+        ours = [hit for hit in answered if _OURS.get(hit.piece, "other") == name]
+        pairs = match_events(
+            np.array([hit.time_s for hit in under]), np.array([hit.time_s for hit in ours]), WITHIN_S
+        )
+        struck = [under[a].velocity for a, _ in pairs]
+        if len(pairs) >= _FEWEST_LEVELS and np.ptp(struck) > _LEAST_VELOCITIES:
+            out.append(float(spearmanr(struck, [ours[b].velocity for _, b in pairs]).statistic))
+    return out
+
+
 def f_of(table: NDArray[np.int64]) -> NDArray[np.float64]:
     """F from required, answered and right in the last axis."""
     return 2 * table[..., 2] / np.maximum(table[..., 0] + table[..., 1], 1)
@@ -154,7 +181,7 @@ def score(folder: Path) -> None:
     print(
         f"  {'':10} {'hits':>5} {'F':>6} "
         + " ".join(f"{name[:7]:>7}" for name in CLASSES)
-        + "   hat way  on10  on50  corr"
+        + "   hat way  on10  on50  corr  level"
     )
     for truth in sorted(folder.rglob("*.json")):
         about = json.loads(truth.read_text())
@@ -167,25 +194,41 @@ def score(folder: Path) -> None:
         first, wide = (f_of(onsets(true, answered, within_s)) for within_s in (0.010, 0.050))
         wrong = (table[:, 0] - table[:, 2]).sum() + (table[:, 1] - table[:, 2]).sum()
         corrections = 1000 * wrong / max(table[:, 0].sum(), 1)
-        rows.append((truth.stem, table, found, right, first, wide, corrections))
+        ordered = levels(true, answered)
+        rows.append((truth.stem, table, found, right, first, wide, corrections, ordered))
         _print(*rows[-1])
     if rows:
         tables = np.sum([row[1] for row in rows], axis=0)
         means = [float(np.mean([row[k] for row in rows])) for k in (4, 5, 6)]
-        _print("all", tables, sum(row[2] for row in rows), sum(row[3] for row in rows), *means)
+        _print(
+            "all",
+            tables,
+            sum(row[2] for row in rows),
+            sum(row[3] for row in rows),
+            *means,
+            [one for row in rows for one in row[7]],
+        )
         each = [float(f_of(row[1].sum(axis=0))) for row in rows]
         print(f"  mean F {np.mean(each):.3f}, worst {min(each):.3f}")
 
 
 def _print(
-    name: str, table: NDArray[np.int64], found: int, right: int, first: float, wide: float, corrections: float
+    name: str,
+    table: NDArray[np.int64],
+    found: int,
+    right: int,
+    first: float,
+    wide: float,
+    corrections: float,
+    ordered: list[float],
 ) -> None:
     cells = " ".join(
         f"{f:7.3f}" if row[0] + row[1] else f"{'':7}" for f, row in zip(f_of(table), table, strict=True)
     )
+    level = f"{np.median(ordered):5.3f}" if ordered else ""
     way = f"{right / found:7.3f}" if found else f"{'':7}"
     print(
         f"  {name:10} {table[:, 0].sum():5} {f_of(table.sum(axis=0)):6.3f} {cells}   {way} "
-        f"{first:5.3f} {wide:5.3f} {corrections:5.0f}",
+        f"{first:5.3f} {wide:5.3f} {corrections:5.0f}  {level}",
         flush=True,
     )
