@@ -121,8 +121,8 @@ def finish(rng: np.random.Generator, audio: Audio) -> Audio:
     return (x * 10 ** (rng.uniform(-12, -0.3) / 20) / max(float(np.abs(x).max()), 1e-9)).astype(np.float32)
 
 
-def over_the_kit(rng: np.random.Generator, audio: Audio) -> Audio:
-    """A kit as microphones over it hear it: in its room, little else done to it."""
+def by_a_microphone(rng: np.random.Generator, audio: Audio) -> Audio:
+    """A kit as one microphone hears it: in its room, little else done to it."""
     x = _room(rng, _tilt(rng, audio / max(float(np.abs(audio).max()), 1e-9)))
     if rng.random() < 0.25:
         x = _compress(rng, x)

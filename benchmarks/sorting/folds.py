@@ -16,7 +16,16 @@ from numpy.typing import NDArray
 from scipy.stats import spearmanr
 
 from benchmarks.sorting.corrections import corrected
-from benchmarks.sorting.heard import KITS, SCORED_ABOVE, SCORED_LOOPS, Heard, scored, scored_above
+from benchmarks.sorting.heard import (
+    CLOSE,
+    KITS,
+    SCORED_BY_MICROPHONE,
+    SCORED_LOOPS,
+    Heard,
+    scored,
+    scored_by_microphone,
+)
+from benchmarks.sorting.made_loops import OVER
 from benchmarks.sorting.reference import taught_without, told_by
 from benchmarks.sorting.score import (
     CLASSES,
@@ -163,7 +172,11 @@ def run() -> None:
             theirs = [coarse_counts(one, told_by(trees, one), COUNTS_FROM) for one in loops_of(library)]
             cells = " ".join(f"{f:7.3f}" for f in f_of(np.sum(theirs, axis=0)))
             print(f"    boosted trees    {f_of(np.sum(theirs, axis=(0, 1))):6.3f} {cells}", flush=True)
-        above += [(one, _from_above(one, weights)) for one in libraries if one in KITS]
+        above += [
+            (one, _from_above(one, weights), [_ways_right(one, piece, weights) for piece in CLOSE])
+            for one in libraries
+            if one in KITS
+        ]
     if not rows:
         return
     columns = [np.array(column, float) for column in zip(*(row[1:] for row in rows), strict=True)]
@@ -175,10 +188,13 @@ def run() -> None:
         *(np.nanmax(c) for c in columns[-2:]),
     )
     print(f"  first strokes lost or later than 25 ms: {lost[0]} of {lost[1]} loops")
-    print(f"Kits heard from above ({SCORED_ABOVE} of each library; F of {', '.join(_ABOVE)}; micro)")
-    for library, table in above:
-        cells = " ".join(f"{f:7.3f}" for f in f_of(table))
-        print(f"  {library:18} {cells}  {f_of(table.sum(axis=0)):6.3f}")
+    print(
+        f"Kits heard from above: F of {', '.join(_ABOVE)}, of all ({SCORED_BY_MICROPHONE} of each library);"
+        f" how struck by the piece's own microphone, right of all: {', '.join(CLOSE)}"
+    )
+    for library, table, ways in above:
+        cells = " ".join(f"{f:7.3f}" for f in (*f_of(table), f_of(table.sum(axis=0)), *ways))
+        print(f"  {library:18} {cells}")
 
 
 _ABOVE = ("crash", "ride", "hi-hat")
@@ -187,12 +203,27 @@ _ABOVE = ("crash", "ride", "hi-hat")
 def _from_above(library: str, weights: Weights) -> NDArray[np.int64]:
     """Strokes, answers and right ones of what overheads are asked for, (pieces, 3)."""
     out = np.zeros((len(_ABOVE), 3), np.int64)
-    for number in range(SCORED_ABOVE):
-        one = scored_above(library, number)
+    for number in range(SCORED_BY_MICROPHONE):
+        one = scored_by_microphone(library, OVER, number)
         if len(one.time_s):
             probability = 1.0 / (1.0 + np.exp(-told_of(one, weights).astype(np.float64)))
             out += np.array([piece_counts(one, probability, piece, COUNTS_FROM) for piece in _ABOVE])
     return out
+
+
+def _ways_right(library: str, piece: str, weights: Weights) -> float:
+    """How often the way a piece is struck is told right by its own microphone."""
+    rows, right = [k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece], []
+    for number in range(SCORED_BY_MICROPHONE):
+        one = scored_by_microphone(library, piece, number)
+        struck = ~np.isnan(one.level_db[:, rows]) & ~one.buried[:, rows]
+        of = struck.any(axis=1)
+        if of.any():
+            told = told_of(one, weights)[np.ix_(of, rows)].argmax(axis=1)
+            right += (
+                told == np.nan_to_num(one.level_db[np.ix_(of, rows)], nan=-999.0).argmax(axis=1)
+            ).tolist()
+    return float(np.mean(right)) if right else float("nan")
 
 
 def _figures(tally: Tally) -> tuple[object, ...]:

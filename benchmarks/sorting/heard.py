@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.keep import keep
-from benchmarks.sorting.made_loops import ALL_LIBRARIES, Loop, make_loop
+from benchmarks.sorting.made_loops import ALL_LIBRARIES, OVER, Loop, make_loop
 from benchmarks.sounds import CACHE, RATE_HZ
 from nubrak.core.find import VERSION as FOUND
 from nubrak.core.find import find_candidates
@@ -23,10 +23,11 @@ from nubrak.core.sort.sounds import SOUNDS
 _MADE = 2  # a new number where loops are made otherwise
 SCORED_LOOPS = 24  # of each library; never taught in any fold
 _MATCH_S = 0.025
-_FIRST_SCORED, _FIRST_ABOVE = 1_000_000, 500_000
-OF_ALL_ABOVE = 8  # one loop to learn from in so many is heard from above
+_FIRST_SCORED, _FIRST_BY_MICROPHONE = 1_000_000, 500_000
+OF_ALL_BY_MICROPHONE = 7  # to so many loops that are learnt from comes one kit heard by one microphone
+CLOSE = ("hi-hat", "ride", "snare")  # pieces with a microphone that are struck in several ways
 KITS = ("fluid, musescore", "timgm6mb", "csound", "freepats", "made acoustic")  # that players sit behind
-SCORED_ABOVE = 12
+SCORED_BY_MICROPHONE = 10
 
 
 @dataclass(frozen=True)
@@ -97,12 +98,12 @@ def taught_libraries(seed: int) -> tuple[str, ...]:
     return tuple(str(one) for one in rng.choice(ALL_LIBRARIES, count, replace=False, p=share))
 
 
-def _kept(libraries: tuple[str, ...], seed: int, vary: bool, above: bool = False) -> Heard:
+def _kept(libraries: tuple[str, ...], seed: int, vary: bool, by: tuple[str, ...] = ()) -> Heard:
     name = f"{seed}-{'-'.join(libraries)}-{FOUND}-{LOOKED}-{_MADE}.heard"
     path = CACHE / "sorting" / name.replace(" ", "_")
     if path.exists():
         return pickle.loads(path.read_bytes())
-    heard = hear(make_loop(libraries, seed, vary, above), f"{'+'.join(libraries)} {seed}")
+    heard = hear(make_loop(libraries, seed, vary, by), f"{'+'.join(libraries)} {seed}")
     keep(path, pickle.dumps(heard))
     return heard
 
@@ -112,10 +113,10 @@ def taught(seed: int) -> Heard:
     return _kept(taught_libraries(seed), seed, vary=True)
 
 
-def taught_above(seed: int) -> Heard:
-    """A kit heard from above to learn from."""
-    seed += _FIRST_ABOVE
-    return _kept(taught_libraries(seed), seed, vary=True, above=True)
+def taught_by_microphone(seed: int) -> Heard:
+    """A kit heard by one microphone to learn from."""
+    seed += _FIRST_BY_MICROPHONE
+    return _kept(taught_libraries(seed), seed, vary=True, by=(OVER, OVER, *CLOSE))
 
 
 def scored(library: str, number: int) -> Heard:
@@ -123,13 +124,14 @@ def scored(library: str, number: int) -> Heard:
     return _kept((library,), _FIRST_SCORED + number, vary=False)
 
 
-def scored_above(library: str, number: int) -> Heard:
-    """A kit heard from above to score on."""
-    return _kept((library,), _FIRST_SCORED + _FIRST_ABOVE + number, vary=False, above=True)
+def scored_by_microphone(library: str, place: str, number: int) -> Heard:
+    """A kit heard by one microphone to score on."""
+    seed = _FIRST_SCORED + _FIRST_BY_MICROPHONE * (1 + (OVER, *CLOSE).index(place)) + number
+    return _kept((library,), seed, vary=False, by=(place,))
 
 
-def _scored_above(job: tuple[str, int]) -> Heard:
-    return scored_above(*job)
+def _scored_by_microphone(job: tuple[str, str, int]) -> Heard:
+    return scored_by_microphone(*job)
 
 
 def _scored(job: tuple[str, int]) -> Heard:
@@ -139,11 +141,17 @@ def _scored(job: tuple[str, int]) -> Heard:
 def make_all(loops: int) -> None:
     """Make and hear everything there is to score on, and so many loops to learn from."""
     jobs = [(library, number) for library in ALL_LIBRARIES for number in range(SCORED_LOOPS)]
-    above = [(library, number) for library in KITS for number in range(SCORED_ABOVE)]
+    kits = [
+        (library, place, number)
+        for library in KITS
+        for place in (OVER, *CLOSE)
+        for number in range(SCORED_BY_MICROPHONE)
+    ]
     with ProcessPoolExecutor(2) as pool:
         made = sum(1 for _ in pool.map(_scored, jobs, chunksize=4))
-        made += sum(1 for _ in pool.map(_scored_above, above, chunksize=4))
+        made += sum(1 for _ in pool.map(_scored_by_microphone, kits, chunksize=4))
         print(made, "loops to score on", flush=True)
         made = sum(1 for _ in pool.map(taught, range(loops), chunksize=8))
-        made += sum(1 for _ in pool.map(taught_above, range(loops // OF_ALL_ABOVE), chunksize=8))
+        more = range(loops // OF_ALL_BY_MICROPHONE)
+        made += sum(1 for _ in pool.map(taught_by_microphone, more, chunksize=8))
         print(made, "loops to learn from", flush=True)

@@ -18,7 +18,15 @@ from numpy.typing import NDArray
 from torch import nn
 
 from benchmarks.sorting.folds import FOLDS, kept
-from benchmarks.sorting.heard import OF_ALL_ABOVE, SCORED_LOOPS, Heard, make_all, scored, taught, taught_above
+from benchmarks.sorting.heard import (
+    OF_ALL_BY_MICROPHONE,
+    SCORED_LOOPS,
+    Heard,
+    make_all,
+    scored,
+    taught,
+    taught_by_microphone,
+)
 from benchmarks.sorting.made_loops import ALL_LIBRARIES
 from benchmarks.sorting.network import Network
 from benchmarks.sorting.score import CLASSES, coarse_counts, f_of
@@ -209,7 +217,9 @@ def teach(
     rng = np.random.default_rng(1)
     table = [
         one
-        for one in chain(map(taught, range(loops)), map(taught_above, range(loops // OF_ALL_ABOVE)))
+        for one in chain(
+            map(taught, range(loops)), map(taught_by_microphone, range(loops // OF_ALL_BY_MICROPHONE))
+        )
         if not one.libraries & set(without) and len(one.time_s) > 3
     ]
     bank = voices_alone(table)

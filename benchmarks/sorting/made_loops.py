@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter, lfilter, sosfilt
 
-from benchmarks.sorting.finishing import finish, over_the_kit
+from benchmarks.sorting.finishing import by_a_microphone, finish
 from benchmarks.sorting.grooves import Played, play
 from benchmarks.sorting.libraries import LIBRARIES, Voice, voices
 from benchmarks.sorting.made import FAMILIES, made
@@ -39,6 +39,7 @@ _LEVEL_DB = {
     "woodblock": -8.0,
     "else": -9.0,
 }
+OVER = "over"
 _ABOVE_DB = {"kick": -8.0, "crash": 7.0, "ride": 7.0, "ride/bell": 7.0, "snare": -3.0}
 _INSTRUMENTS = 400  # drawn instruments of a family
 
@@ -159,9 +160,9 @@ def _hats(
     return out
 
 
-def make_loop(libraries: tuple[str, ...], seed: int, vary: bool = False, above: bool = False) -> Loop:
+def make_loop(libraries: tuple[str, ...], seed: int, vary: bool = False, by: tuple[str, ...] = ()) -> Loop:
     """A loop on drums of these libraries, ``vary`` makes other drums of them; the same seed gives the same
-    loop. ``above``, a kit is heard by microphones over it.
+    loop. A kit can be heard ``by`` one of several microphones: over it, or at a piece.
     """
     rng = np.random.default_rng([seed, *"|".join(libraries).encode()])
     kinds = {
@@ -170,7 +171,7 @@ def make_loop(libraries: tuple[str, ...], seed: int, vary: bool = False, above: 
         "made digital": ["electronic", "electronic", "mixed", "hands"],
         "made mouth": ["mouth"],
     }.get(libraries[0], ["kit", "kit", "kit", "electronic", "mixed", "hands"])
-    kind = "kit" if above else str(rng.choice(kinds))
+    kind = "kit" if by else str(rng.choice(kinds))
     strokes, length_s = play(rng, kind)
     program, machine = int(rng.integers(1000)), kind == "electronic" and rng.random() < 0.8
     sounds = list(dict.fromkeys(one.sound for one in strokes))
@@ -180,15 +181,22 @@ def make_loop(libraries: tuple[str, ...], seed: int, vary: bool = False, above: 
             found = _instrument(libraries, sound, program, rng, vary)
             if found is not None:
                 chosen[sound] = found
-    if above:
-        chosen = {sound: _above(on, sound, rng) for sound, on in chosen.items()}
+    if by:
+        place = str(rng.choice(by))
+        chosen = {sound: _heard_by(place, on, sound, rng) for sound, on in chosen.items()}
     strokes = [one for one in strokes if one.sound in chosen]
-    return _mixed(rng, strokes, length_s, chosen, machine, frozenset(libraries), kind, vary, above)
+    return _mixed(rng, strokes, length_s, chosen, machine, frozenset(libraries), kind, vary, bool(by))
 
 
-def _above(on: _Instrument, sound: str, rng: np.random.Generator) -> _Instrument:
-    """An instrument as microphones over the kit hear it: cymbals loud, skins soft (common practice)."""
+def _heard_by(place: str, on: _Instrument, sound: str, rng: np.random.Generator) -> _Instrument:
+    """An instrument as a microphone hears it: over the kit cymbals loud and skins soft, at a piece that piece
+    (common practice).
+    """
     by_db = _ABOVE_DB.get(sound, 4.0 if sound.startswith("hi-hat") else 0.0) + rng.normal(0, 2)
+    if place != OVER:
+        own = sound.partition("/")[0] == place
+        by_db = rng.uniform(10, 18) if own else rng.uniform(-12, 0)
+        by_db -= _LEVEL_DB[sound] + 4.0 if own else 0.0
     return _Instrument(on.voices, tuple(one + by_db for one in on.gain_db), on.speed)
 
 
@@ -212,7 +220,7 @@ def _mixed(
     libraries: frozenset[str],
     kind: str,
     vary: bool,
-    above: bool,
+    by_microphone: bool,
 ) -> Loop:
     size = round(length_s * RATE_HZ)
     out, level_db, begins, own = np.zeros(size, np.float64), [], [], []
@@ -246,7 +254,8 @@ def _mixed(
                 out[: len(stretch) - len(first)] += 0.7 * stretch[len(first) :]
         begins.append(begin)
         own.append(sound[:_HEARD_IN])
-    audio = over_the_kit(rng, out.astype(np.float32)) if above else finish(rng, out.astype(np.float32))
+    finished = by_a_microphone if by_microphone else finish
+    audio = finished(rng, out.astype(np.float32))
     heard = _heard(out, audio, begins, own)
     lead = 0 if rng.random() < 0.6 else int(rng.integers(0, RATE_HZ // 5))
     audio = np.concatenate([np.zeros(lead, np.float32), audio])
