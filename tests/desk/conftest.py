@@ -46,8 +46,8 @@ def drop(desk: Desk, tmp_path: Path) -> Drop:
         path = write_wav(tmp_path / name, audio.astype(np.float32))
         facts = inspect(path, name)
         state = arrive(desk, session_id, name, put_audio(desk.engine, path, name, facts), facts, source_id)
-        for key, closely in desk.standing(session_id).missing():
-            analyse_audio(desk.engine, desk.cache, key, closely)
+        for key, look in desk.standing(session_id).missing():
+            analyse_audio(desk.engine, desk.cache, key, look)
         return state
 
     return put

@@ -34,8 +34,8 @@ class Browser(TestClient):
         """Analyse everything that waits, as a worker would."""
         desk = self.app.state.desk  # type: ignore[attr-defined]
         for line in desk.sessions.all():
-            for audio, closely in desk.standing(line.id).missing():
-                analyse_audio(desk.engine, desk.cache, audio, closely)
+            for audio, look in desk.standing(line.id).missing():
+                analyse_audio(desk.engine, desk.cache, audio, look)
 
     def done(self, answer: Response) -> dict:
         """A job that was begun, worked off as a worker would, and how it stands then."""

@@ -33,7 +33,7 @@ def asked_for(browser: Browser, session: str) -> list[str]:
             text("SELECT args FROM procrastinate_jobs WHERE status = 'todo' AND args->>'audio' = :audio"),
             {"audio": clip["audio"]},
         )
-        return [str(args.get("closely", "")) for (args,) in rows]
+        return [str(args.get("look", "")) for (args,) in rows]
 
 
 def test_a_part_that_becomes_a_loop_is_looked_through_once_more(browser: Browser, soft: Path) -> None:
@@ -55,7 +55,7 @@ def test_a_part_that_becomes_a_loop_is_looked_through_once_more(browser: Browser
     becomes("loop")
     waiting = overview()
     assert waiting["progress"] < 1 and len(waiting["time_s"]) >= 3
-    assert "yes" in asked_for(browser, session)
+    assert "close" in asked_for(browser, session)
     browser.work()
     as_loop = overview()
     assert as_loop["progress"] == 1

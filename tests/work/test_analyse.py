@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import Engine
 
+from nubrak.core.flow import Look
 from nubrak.core.gather import inspect
 from nubrak.store.audio import put_audio
 from nubrak.store.cache import Cache
@@ -35,7 +36,7 @@ def test_it_is_found_once_and_known_to_every_machine(
 ) -> None:
     analyse_audio(engine, cache, audio)
     found = cache.candidates(audio)
-    assert found is not None and len(found) >= 2 and cache.candidates(audio, closely=True) is None
+    assert found is not None and len(found) >= 2 and cache.candidates(audio, look=Look.CLOSELY) is None
     assert progress_of(engine, [audio]) == (0.99, None)
     (tmp_path / "elsewhere").mkdir()
     other = Cache(engine, database_url, tmp_path / "elsewhere")
@@ -54,5 +55,5 @@ def test_what_was_cancelled_is_not_listened_to(engine: Engine, cache: Cache, aud
     analyse_audio(engine, cache, audio)
     assert cache.candidates(audio) is None
     cancel(engine, [audio], off=False)
-    analyse_audio(engine, cache, audio, closely=True)
-    assert cache.candidates(audio, closely=True) is not None
+    analyse_audio(engine, cache, audio, look=Look.CLOSELY)
+    assert cache.candidates(audio, look=Look.CLOSELY) is not None

@@ -15,7 +15,7 @@ from typing import TypeVar
 import numpy as np
 
 from nubrak.core.find import Candidates, find_candidates, join
-from nubrak.core.flow import PartInput, is_heard_closely, listens_to, part_input, sorts_itself, told_in
+from nubrak.core.flow import Look, PartInput, listens_to, look_of, part_input, sorts_itself, told_in
 from nubrak.core.flow import look_through as heard_in
 from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, gather, guess_piece, inspect, read_mono
 from nubrak.core.pieces import MATERIALS, PieceGuess, guess_from_name
@@ -70,9 +70,9 @@ def look_through(kit: Kit) -> Iterator[tuple[str, PartInput]]:
     """Every part with its candidates, in the order of the list."""
     wanted = []
     for part_id, _ in kit.document.ordered_parts():
-        closely = is_heard_closely(kit.document, part_id)
+        look = look_of(kit.document, part_id)
         for source in listens_to(kit.document, part_id):
-            wanted += [(kit.files[clip.audio], closely) for clip in source.clips]
+            wanted += [(kit.files[clip.audio], look) for clip in source.clips]
     found = _on_every_core(_heard, wanted)
     for part_id, _ in kit.document.ordered_parts():
         heard = [
@@ -154,14 +154,14 @@ def _beginning(path: Path) -> Candidates:
     return find_candidates(mono[: round(LISTENED_S * rate_hz)], rate_hz)
 
 
-def _heard(wanted: tuple[list[Path], bool]) -> Candidates:
+def _heard(wanted: tuple[list[Path], Look]) -> Candidates:
     """What is found in a file, or in both halves of a pair together."""
-    paths, closely = wanted
+    paths, look = wanted
     signals = [read_mono(path) for path in paths]
     mono = np.zeros(max(len(signal) for signal, _ in signals), np.float32)
     for signal, _ in signals:
         mono[: len(signal)] += signal / np.float32(len(signals))
-    return heard_in(mono, signals[0][1], closely)
+    return heard_in(mono, signals[0][1], look)
 
 
 def _on_every_core(make: Callable[[Given], Answer], given: list[Given]) -> Iterator[Answer]:

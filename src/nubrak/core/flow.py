@@ -5,6 +5,7 @@ tests call this.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,7 +34,16 @@ from nubrak.core.find import (
 from nubrak.core.pieces import MATERIALS, PIECES, Material, MaterialId, NoteMap, material_of, plain_of
 from nubrak.core.session import Document, Part, Source
 from nubrak.core.shape import marks_of_hits
-from nubrak.core.sort import Sorted, ToldPiece, listen, own_share_db, pieces_in, sort_moments
+from nubrak.core.sort import (
+    Sorted,
+    ToldPiece,
+    listen,
+    own_share_db,
+    pieces_in,
+    sort_moments,
+    sounding_of,
+    ways_by_own_microphone,
+)
 from nubrak.core.spill import PartOnsets, kind_of, part_onsets
 
 _ONLY_BY_HAND = 1e-4  # of strokes in a part that nothing was told for
@@ -95,19 +105,32 @@ def heard_as(part: Part) -> MaterialId:
     return "loop" if part.asked and not material.mixed else material.id
 
 
-def is_heard_closely(document: Document, part_id: str) -> bool:
-    """Whether a part wants its sources looked through closely, and what each moment sounds like kept."""
+class Look(StrEnum):
+    """How a source is looked through."""
+
+    USUAL = "find"
+    WAYS = "ways"  # as usual, and how its piece is struck is listened to
+    CLOSELY = "close"  # as one of many pieces, and which they are is listened to
+
+
+def look_of(document: Document, part_id: str) -> Look:
+    """How a part wants its sources looked through."""
     part = document.part(part_id)
     head = document.parts.get(part.sorted_from or "", part)
-    return MATERIALS[heard_as(head)].closely
+    if MATERIALS[heard_as(head)].closely:
+        return Look.CLOSELY
+    return Look.USUAL if plain_of(head.piece) is None else Look.WAYS
 
 
-def look_through(mono: NDArray[np.float32], rate_hz: int, closely: bool) -> Candidates:
-    """Everything that may have been struck in a signal (frames,); looked at ``closely``, it is one of many
-    pieces, and what each moment sounds like is kept as well.
+def look_through(
+    mono: NDArray[np.float32], rate_hz: int, look: Look, usual: Candidates | None = None
+) -> Candidates:
+    """Everything that may have been struck in a signal (frames,), and what each moment sounds like where that
+    is listened to; what was found as ``usual`` need not be looked for again.
     """
-    found = find_candidates(mono, rate_hz, closely)
-    return listen(mono, found, rate_hz) if closely else found
+    if usual is None or look is Look.CLOSELY:
+        usual = find_candidates(mono, rate_hz, look is Look.CLOSELY)
+    return usual if look is Look.USUAL else listen(mono, usual, rate_hz)
 
 
 def sorts_itself(document: Document, part_id: str) -> bool:
@@ -209,9 +232,13 @@ def ways_struck(part: PartInput, decisions: Decisions) -> list[str | None]:
     out = [plain] * len(decisions.row)
     if plain is None:
         return out
-    sort = sort_moments(part.candidates) if part.sounds else None
-    if sort is not None:
-        told = sort.only(part.sounds or ()).way_struck(part.piece)
+    told: list[str | None] = []
+    if part.sounds:
+        sort = sort_moments(part.candidates)
+        told = [] if sort is None else sort.only(part.sounds).way_struck(part.piece)
+    elif (sounding := sounding_of(part.candidates)) is not None:
+        told = ways_by_own_microphone(sounding, part.piece)
+    if told:
         out = [told[row] if row >= 0 else plain for row in decisions.row.tolist()]
     spoken = [mark for mark in part.marks if mark.articulation is not None]
     for row, mark in marks_of_hits(decisions, spoken).items():

@@ -12,9 +12,10 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.find import find_candidates
+from nubrak.core.flow import look_of
 from nubrak.core.gather import AudioFacts, inspect
 from nubrak.core.layer import Layer
-from nubrak.core.pieces import PIECES, PieceGuess, guess_from_name, listens_closely
+from nubrak.core.pieces import PieceGuess, guess_from_name
 from nubrak.core.samples import STARTER, Instrument, Kit, Sample, character, measure
 from nubrak.core.session import Clip, Document, Part, Source
 from nubrak.core.tempo import Tempo
@@ -185,5 +186,5 @@ def _add(
         if instrument is not None and guess.piece in ("kick", "snare", "clap"):
             part.layers["starter"] = Layer(instrument=instrument)
         document.parts[f"part-{place}"] = part
-        analyse_audio(engine, cache, key, listens_closely(PIECES[guess.piece], None))
+        analyse_audio(engine, cache, key, look_of(document, f"part-{place}"))
     Sessions(engine).new(document, session_id)

@@ -16,7 +16,7 @@ from sqlalchemy import Engine
 
 from nubrak.core.decide import FindSettings
 from nubrak.core.find import Candidates, join
-from nubrak.core.flow import PartInput, band_of, is_heard_closely, listens_to, part_input
+from nubrak.core.flow import Look, PartInput, band_of, listens_to, look_of, part_input
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
 from nubrak.core.mix import Bus, Mix, ducks, render
@@ -95,17 +95,15 @@ class Desk:
     def stand(self, state: SessionState) -> Standing:
         """What the flow makes of a session, at whatever revision."""
         inputs, waiting, signature = {}, {}, []
-        closely = set[str]()
+        looks = {part_id: look_of(state.document, part_id) for part_id in state.document.parts}
         for part_id, part in state.document.parts.items():
-            if is_heard_closely(state.document, part_id):
-                closely.add(part_id)
             listens = listens_to(state.document, part_id)
-            found = [self._candidates(source, part_id in closely) for source in listens]
+            found = [self._candidates(source, looks[part_id]) for source in listens]
             waiting[part_id] = [audio for _, missing in found for audio in missing]
             inputs[part_id] = part_input(state.document, part_id, [candidates for candidates, _ in found])
             clips = [[(clip.audio, clip.start_s) for clip in source.clips] for source in listens]
             signature.append((part_id, clips, waiting[part_id], *_evidence_rests_on(part)))
-        return Standing(state, inputs, waiting, frozenset(closely), self._evidence(repr(signature), inputs))
+        return Standing(state, inputs, waiting, looks, self._evidence(repr(signature), inputs))
 
     def _evidence(self, signature: str, inputs: dict[str, PartInput]) -> Evidenced:
         """Evidence by what it is made from: a mark or a threshold changes none of it."""
@@ -114,14 +112,15 @@ class Desk:
                 self._evidenced[signature] = Evidenced(inputs)
             return self._evidenced[signature]
 
-    def _candidates(self, source: Source, closely: bool) -> tuple[Candidates, list[str]]:
+    def _candidates(self, source: Source, look: Look) -> tuple[Candidates, list[str]]:
         found, missing = [], []
         for clip in source.clips:
-            candidates = self.cache.candidates(clip.audio, closely)
+            candidates = self.cache.candidates(clip.audio, look)
             if candidates is None:
                 missing.append(clip.audio)
                 # What is known already stands until what is wanted is there.
-                candidates = self.cache.candidates(clip.audio, not closely)
+                known = (self.cache.candidates(clip.audio, other) for other in Look if other is not look)
+                candidates = next((one for one in known if one is not None), None)
             if candidates is not None:
                 found.append((candidates, clip.start_s))
         return join([c for c, _ in found], [s for _, s in found]), missing
@@ -130,9 +129,9 @@ class Desk:
         """Hand out the analysis of everything that is missing and not cancelled."""
         missing = standing.missing()
         off = cancelled_of(self.engine, [audio for audio, _ in missing]) if missing else set()
-        for audio, closely in missing:
+        for audio, look in missing:
             if audio not in off:
-                ask_for_analysis(self.queue, audio, closely)
+                ask_for_analysis(self.queue, audio, look)
 
     def analyse(self, standing: Standing, on: bool) -> None:
         """Cancel the analysis of what is still missing, or take it up again."""

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.decide import Decisions, Evidence, FindSettings
 from nubrak.core.flow import (
+    Look,
     PartInput,
     Weighed,
     decide_part,
@@ -66,7 +67,7 @@ class Standing:
     state: SessionState
     inputs: dict[str, PartInput]
     waiting: dict[str, list[str]]  # part → audio hashes still to be analysed
-    closely: frozenset[str]  # the parts that want them looked through closely
+    looks: dict[str, Look]  # how each part wants them looked through
     evidenced: Evidenced
     _decisions: dict[str, Decisions] = field(default_factory=dict)
     _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
@@ -78,10 +79,10 @@ class Standing:
         """The session's document."""
         return self.state.document
 
-    def missing(self) -> list[tuple[str, bool]]:
-        """The audio that is still to be analysed, and whether closely."""
+    def missing(self) -> list[tuple[str, Look]]:
+        """The audio that is still to be analysed, and how."""
         return sorted(
-            {(audio, part_id in self.closely) for part_id, waits in self.waiting.items() for audio in waits}
+            {(audio, self.looks[part_id]) for part_id, waits in self.waiting.items() for audio in waits}
         )
 
     @property

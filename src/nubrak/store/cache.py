@@ -20,6 +20,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.find import VERSION, Candidates, from_bytes, to_bytes
+from nubrak.core.flow import Look
 from nubrak.core.gather import audio_blocks, one_channel
 from nubrak.core.problem import Problem
 from nubrak.core.signal import BASE_EXPONENT, extremes
@@ -62,25 +63,25 @@ class Cache:
             return np.zeros((0, 2), np.int16)
         return np.memmap(name, np.int16, mode="r").reshape(-1, 2)
 
-    def candidates(self, key: str, closely: bool = False) -> Candidates | None:
-        """The candidates of a file, looked through ``closely`` or as usual, where they have been found, else
-        None.
-        """
-        name = self.folder / "find" / f"{_find_key(key, closely)}.npz"
+    def candidates(self, key: str, look: Look = Look.USUAL) -> Candidates | None:
+        """The candidates of a file, looked through in one way, where they have been found, else None."""
+        if look is Look.USUAL and (more := self.candidates(key, Look.WAYS)) is not None:
+            return more
+        name = self.folder / "find" / f"{_find_key(key, look)}.npz"
         if not name.exists():
             with Db(self.engine) as db:
-                data = db.scalar(select(DerivedRow.data).where(DerivedRow.key == _find_key(key, closely)))
+                data = db.scalar(select(DerivedRow.data).where(DerivedRow.key == _find_key(key, look)))
             if data is None:
                 return None
             self._made(name, lambda path: path.write_bytes(data))
         return _load_candidates(name)
 
-    def keep_candidates(self, key: str, candidates: Candidates, closely: bool = False) -> None:
+    def keep_candidates(self, key: str, candidates: Candidates, look: Look = Look.USUAL) -> None:
         """Keep what was found, for every machine that shares the database."""
         data = to_bytes(candidates)
         with Db(self.engine) as db, db.begin():
             db.execute(
-                insert(DerivedRow).values(key=_find_key(key, closely), data=data).on_conflict_do_nothing()
+                insert(DerivedRow).values(key=_find_key(key, look), data=data).on_conflict_do_nothing()
             )
 
     def _decode(self, key: str, path: Path, own_rate: int, rate: int, channels: int) -> None:
@@ -120,8 +121,9 @@ class Cache:
                 Path(draft).unlink()
 
 
-def _find_key(key: str, closely: bool) -> str:
-    return f"close-{VERSION}.{LISTENED}-{key}" if closely else f"find-{VERSION}-{key}"
+def _find_key(key: str, look: Look) -> str:
+    version = str(VERSION) if look is Look.USUAL else f"{VERSION}.{LISTENED}"
+    return f"{look.value}-{version}-{key}"
 
 
 @lru_cache(maxsize=64)

@@ -9,7 +9,7 @@ import structlog
 from procrastinate import App, Blueprint, JobContext, RetryStrategy
 from sqlalchemy import Engine
 
-from nubrak.core.flow import look_through
+from nubrak.core.flow import Look, look_through
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -27,12 +27,12 @@ def _here() -> tuple[Engine, Cache]:
     return engine, Cache(engine, settings.database_url, folder)
 
 
-def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = False) -> None:
-    """Everything that is derived from one file alone; looked through ``closely`` where a part wants that."""
-    found = cache.candidates(audio, closely)
+def analyse_audio(engine: Engine, cache: Cache, audio: str, look: Look = Look.USUAL) -> None:
+    """Everything that is derived from one file alone, looked through as a part wants it."""
+    found = cache.candidates(audio, look)
     if found is not None:
         # This machine may know what the database does not: its cache outlives a database, and serves several.
-        cache.keep_candidates(audio, found, closely)
+        cache.keep_candidates(audio, found, look)
         report(engine, audio, 1.0)
         return
     if cancelled_of(engine, [audio]):
@@ -45,7 +45,8 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str, closely: bool = Fals
     report(engine, audio, 0.5)
     if cancelled_of(engine, [audio]):
         return
-    cache.keep_candidates(audio, look_through(mono, facts.rate_hz, closely), closely)
+    usual = cache.candidates(audio, Look.USUAL)
+    cache.keep_candidates(audio, look_through(mono, facts.rate_hz, look, usual), look)
     report(engine, audio, 1.0)
 
 
@@ -55,11 +56,13 @@ tasks = Blueprint()
 
 
 @tasks.task(name="analyse", retry=RetryStrategy(max_attempts=_MOST_TRIES - 1, wait=2), pass_context=True)
-def analyse(context: JobContext, audio: str, closely: str = "") -> None:
-    """The task. What fails is said where the source stands, and tried again a few times."""
+def analyse(context: JobContext, audio: str, look: str = Look.USUAL, closely: str = "") -> None:
+    """The task; one handed out before there were several looks says ``closely``. What fails is said where the
+    source stands, and tried again a few times.
+    """
     engine, cache = _here()
     try:
-        analyse_audio(engine, cache, audio, bool(closely))
+        analyse_audio(engine, cache, audio, Look.CLOSELY if closely else Look(look))
     except Exception as error:
         last = context.job.attempts + 1 >= _MOST_TRIES
         log.exception("an analysis stopped", audio=audio, attempt=context.job.attempts + 1)
@@ -74,7 +77,6 @@ def say_cut_off(audio: str) -> None:
     report(engine, audio, 0.0, "Listening was cut off in the middle; it is taken up again by itself.")
 
 
-def ask_for_analysis(queue: App, audio: str, closely: bool = False) -> None:
+def ask_for_analysis(queue: App, audio: str, look: Look = Look.USUAL) -> None:
     """Hand the analysis of a file out, once."""
-    how = {"closely": "yes"} if closely else {}
-    hand_out(queue, "analyse", "-".join(["analyse", audio, *how]), audio=audio, **how)
+    hand_out(queue, "analyse", f"analyse-{audio}-{look.value}", audio=audio, look=look.value)

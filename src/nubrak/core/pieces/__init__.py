@@ -15,7 +15,7 @@ from nubrak.core.pieces.file_names import (
     takes_alike,
     titled_file,
 )
-from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, listens_closely, material_of
+from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, material_of
 from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
 
 __all__ = [
@@ -35,7 +35,6 @@ __all__ = [
     "file_name",
     "from_text",
     "guess_from_name",
-    "listens_closely",
     "material_of",
     "plain_name",
     "plain_of",

@@ -113,11 +113,6 @@ MATERIALS: dict[MaterialId, Material] = {
 }
 
 
-def listens_closely(piece: Piece, chosen: MaterialId | None) -> bool:
-    """Whether a part of a piece wants its sources looked through more closely than usual."""
-    return material_of(piece, chosen).closely
-
-
 def material_of(piece: Piece, chosen: MaterialId | None) -> Material:
     """The material chosen, or the one that fits the piece."""
     if chosen is not None:

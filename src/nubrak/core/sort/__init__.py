@@ -13,6 +13,7 @@ from nubrak.core.sort.sameness import same_sounds
 from nubrak.core.sort.sorting import Sorted, ToldPiece, pieces_in, sort_moments
 from nubrak.core.sort.sounds import PIECES_TOLD, SOUNDS, piece_of, way_of
 from nubrak.core.sort.strength import own_share_db
+from nubrak.core.sort.ways import ways_by_own_microphone
 
 __all__ = [
     "LISTENED",
@@ -35,4 +36,5 @@ __all__ = [
     "sounding_of",
     "unlike_db",
     "way_of",
+    "ways_by_own_microphone",
 ]
