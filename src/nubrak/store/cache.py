@@ -51,7 +51,7 @@ class Cache:
 
     def mono(self, key: str) -> NDArray[np.float32]:
         """What the detector hears of a file, (frames,)."""
-        return one_channel(self.decoded(key))
+        return one_channel(self.decoded(key), facts_of_cached(self.engine, key).cancels)
 
     def peaks_base(self, key: str) -> NDArray[np.int16]:
         """The finest kept level of a file's picture, int16 (bins, 2)."""

@@ -115,3 +115,15 @@ def test_the_time_reference_is_read_as_the_standard_lays_it_down(tmp_path: Path,
     assert inspect(path).stamp_s is None
     path.write_bytes(b"RIFF\x10\0\0\0WAVEbext\xff\xff\0\0cut")
     assert time_stamp_s(path, 48000) is None
+
+
+@pytest.mark.parametrize(("right", "cancels"), [(-1.0, True), (-0.5, False), (1.0, False)])
+def test_channels_that_cancel_each_other_are_said_and_the_first_is_heard(
+    tmp_path: Path, right: float, cancels: bool
+) -> None:
+    left = tone()[:, 0]
+    path = tmp_path / "turned.wav"
+    soundfile.write(path, np.stack([left, right * left], axis=1), 44100, subtype="FLOAT")
+    facts, (mono, _) = inspect(path), read_mono(path)
+    assert facts.cancels == cancels == any("cancel" in note for note in facts.notes)
+    assert np.allclose(mono, left if cancels else (1 + right) / 2 * left)

@@ -20,6 +20,8 @@ LONGEST_S = 4 * 3600.0  # longer takes do not come; their arrays would fill the 
 _BLOCK_FRAMES = 1 << 18  # 6 s at 44.1 kHz: large enough to be read fast, small enough to hold many
 _MOST_CHUNKS = 64  # a file that has more before its data is not one a recorder wrote
 
+_CANCELS = 0.01  # power of the mean beside that of the first channel: 20 dB down
+
 _FORMATS = "WAV, AIFF, FLAC, OGG or MP3"
 
 
@@ -34,6 +36,7 @@ class AudioFacts(BaseModel):
     stamp_s: float | None = Field(
         default=None, description="the time stamp it carries, in seconds since midnight (EBU Tech 3285)"
     )
+    cancels: bool = Field(default=False, description="whether its channels all but cancel each other out")
     notes: list[str] = Field(default=[], description="what is odd about the file, a sentence each")
 
     @property
@@ -130,6 +133,7 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
                 todo="Export it at 44100 or 48000 Hz.",
             )
         frames, peak, odd, broken = 0, 0.0, 0, False
+        first_power, mean_power = 0.0, 0.0
         while True:
             try:
                 block = file.read(_BLOCK_FRAMES, dtype="float32", always_2d=True)
@@ -144,6 +148,8 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
                 block[bad] = 0.0
             frames += len(block)
             peak = max(peak, float(np.abs(block).max()))
+            first_power += float(np.vdot(block[:, 0], block[:, 0]))
+            mean_power += float(np.square(one_channel(block)).sum())
             if frames > LONGEST_S * rate_hz:
                 raise Problem(
                     f"“{name}” is longer than {LONGEST_S / 3600:.0f} hours.",
@@ -165,6 +171,9 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
         notes.append("The file is silent from end to end.")
     elif peak >= 0.9999 and "FLOAT" not in kind and "DOUBLE" not in kind:
         notes.append("The recording touches full scale; loud strokes may be clipped.")
+    cancels = channels > 1 and mean_power < _CANCELS * first_power
+    if cancels:
+        notes.append("Its channels cancel each other out when they are mixed; only the first is listened to.")
     stamp_s = time_stamp_s(path, rate_hz)
     return AudioFacts(
         rate_hz=rate_hz,
@@ -172,14 +181,17 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
         frames=frames,
         format=kind,
         peak=peak,
+        cancels=cancels,
         notes=notes,
         stamp_s=stamp_s,
     )
 
 
-def one_channel(block: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(frames, channels) to what the detector hears, (frames,): the mean of the channels."""
-    return block[:, 0] if block.shape[1] == 1 else block.mean(axis=1, dtype=np.float32)
+def one_channel(block: NDArray[np.float32], cancels: bool = False) -> NDArray[np.float32]:
+    """(frames, channels) to what the detector hears, (frames,): the mean of the channels, or the first where
+    the mean ``cancels``.
+    """
+    return block[:, 0] if block.shape[1] == 1 or cancels else block.mean(axis=1, dtype=np.float32)
 
 
 def read_mono(path: Path, name: str | None = None) -> tuple[NDArray[np.float32], int]:
@@ -187,6 +199,6 @@ def read_mono(path: Path, name: str | None = None) -> tuple[NDArray[np.float32],
     facts = inspect(path, name)
     mono, at = np.zeros(facts.frames, np.float32), 0
     for block in audio_blocks(path, name):
-        mono[at : at + len(block)] = one_channel(block)
+        mono[at : at + len(block)] = one_channel(block, facts.cancels)
         at += len(block)
     return mono, facts.rate_hz
