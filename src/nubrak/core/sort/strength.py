@@ -3,9 +3,9 @@
 The spectra of a source's moments are told apart into the sounds struck in them: each sound has one spectrum,
 learnt first from where it stands alone, and at each moment a gain; what rang before is known and added. Gains
 and spectra are found by multiplicative updates (Févotte and Idier, "Algorithms for nonnegative matrix
-factorization with the beta-divergence", 2011) at a beta between Itakura and Saito's and Kullback and
-Leibler's, which lets a soft hat weigh beside a loud kick. Few steps are
-taken: more fit what is not there.
+factorization with the beta-divergence", 2011) at a beta of one half, between Itakura and Saito's divergence
+and Kullback and Leibler's, which lets a soft hat weigh beside a loud kick. Few steps are taken: more fit what
+is not there.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from nubrak.core.sort.sorting import COUNTS_FROM, Sorted
 from nubrak.core.sort.sounds import piece_of
 
 # Chosen on loops of made drums and of sound fonts; all by how well levels are ordered under others.
-_BETA, _FIRST_STEPS, _SPECTRUM_STEPS, _LAST_STEPS = 0.5, 2, 3, 5
+_FIRST_STEPS, _SPECTRUM_STEPS, _LAST_STEPS = 2, 3, 5
 _OWN_COLUMNS = 4  # the power by which columns count where a sound outweighs the others struck with it
 _RINGS_ON = np.array([0.6, 0.48])  # of what rang before, in the windows of the attack
 _RINGS_MOST = 0.7  # of what is heard
@@ -37,7 +37,7 @@ def own_share_db(sort: Sorted, sounds: tuple[str, ...], strength_db: Array, band
     is measured by where it stands alone, ``band_db`` (n,) what the band it speaks in holds. A share is never
     louder than the whole.
     """
-    own = sort.only(sounds).of_any() > COUNTS_FROM
+    own = sort.only(sounds).probability.max(axis=1, initial=0.0) > COUNTS_FROM
     alone = (sort.only(sounds).of_any() > 0.5) & (sort.without(sounds).of_any() < _ALONE)
     if not own.any() or not len(sort.sounding.around_db):
         return np.minimum(band_db, strength_db)
@@ -122,5 +122,6 @@ def _begun(spectra: Array, struck: NDArray[np.bool_], own: Array) -> Array:
 
 
 def _pull(model: Array, heard: Array) -> tuple[Array, Array]:
-    """Both sides of the gradient of the beta divergence."""
-    return heard * model ** (_BETA - 2.0), model ** (_BETA - 1.0)
+    """Both sides of the gradient of the beta divergence, at a beta of one half."""
+    of_model = 1.0 / np.sqrt(model)
+    return heard * of_model / model, of_model
