@@ -17,10 +17,10 @@ from mir_eval.util import match_events
 from numpy.typing import NDArray
 from scipy.stats import spearmanr
 
+from benchmarks.sorting.score import CLASSES, ONE_EVENT_S, WITHIN_S, counted, f_of
 from nubrak.command.kit_files import gather_files, look_through, tell_apart
 from nubrak.core.flow import decide_part, ways_struck, weigh_all
 
-CLASSES = ("kick", "snare or clap", "hat", "tom", "cymbal", "other")
 _TRUTH = {
     "kick": "kick",
     "snare": "snare or clap",
@@ -44,7 +44,6 @@ _OURS = {
     "crash": "cymbal",
 }
 _WAYS = {"semi": "half"}
-WITHIN_S, ONE_EVENT_S = 0.025, 0.02
 _FEWEST_LEVELS, _LEAST_VELOCITIES = 6, 10  # to be ordered at all
 
 
@@ -97,7 +96,7 @@ def counts(true: list[Hit], answered: list[Hit]) -> NDArray[np.int64]:
             np.array([hit.time_s for hit in of if hit.required == asked]) for asked in (True, False)
         )
         answers = np.array([hit.time_s for hit in answered if _OURS.get(hit.piece, "other") == name])
-        out[k] = _matched(wanted, free, answers, WITHIN_S)
+        out[k] = counted(np.sort(wanted), free, np.sort(answers), WITHIN_S)
     return out
 
 
@@ -106,9 +105,7 @@ def onsets(true: list[Hit], answered: list[Hit], within_s: float) -> NDArray[np.
     wanted, free = (
         np.array([hit.time_s for hit in true if hit.required == asked]) for asked in (True, False)
     )
-    return np.array(
-        _matched(_single(wanted), free, _single(np.array([hit.time_s for hit in answered])), within_s)
-    )
+    return counted(_single(wanted), free, _single(np.array([hit.time_s for hit in answered])), within_s)
 
 
 def _single(times: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -117,16 +114,6 @@ def _single(times: NDArray[np.float64]) -> NDArray[np.float64]:
         if not kept or time_s - kept[-1] >= ONE_EVENT_S:
             kept.append(time_s)
     return np.array(kept)
-
-
-def _matched(
-    wanted: NDArray[np.float64], free: NDArray[np.float64], answers: NDArray[np.float64], within_s: float
-) -> tuple[int, int, int]:
-    pairs = match_events(wanted, answers, within_s) if len(wanted) and len(answers) else []
-    lone = np.setdiff1d(np.arange(len(answers)), [answer for _, answer in pairs])
-    if len(free) and len(lone):
-        lone = lone[np.abs(answers[lone][:, None] - free[None]).min(axis=1) > within_s]
-    return len(wanted), len(pairs) + len(lone), len(pairs)
 
 
 def hats(true: list[Hit], answered: list[Hit]) -> tuple[int, int]:
@@ -165,11 +152,6 @@ def levels(true: list[Hit], answered: list[Hit]) -> list[float]:
         if len(pairs) >= _FEWEST_LEVELS and np.ptp(struck) > _LEAST_VELOCITIES:
             out.append(float(spearmanr(struck, [ours[b].velocity for _, b in pairs]).statistic))
     return out
-
-
-def f_of(table: NDArray[np.int64]) -> NDArray[np.float64]:
-    """F from required, answered and right in the last axis."""
-    return 2 * table[..., 2] / np.maximum(table[..., 0] + table[..., 1], 1)
 
 
 def score(folder: Path) -> None:

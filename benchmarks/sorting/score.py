@@ -10,7 +10,7 @@ from benchmarks.sorting.heard import Heard
 from nubrak.core.sort.sounds import SOUNDS, piece_of
 
 WITHIN_S = 0.025
-_TOGETHER_S = 0.02  # strokes of a class that are nearer are one
+ONE_EVENT_S = 0.02  # strokes of a class that are nearer are one
 
 COARSE = {
     **dict.fromkeys(("kick",), "kick"),
@@ -22,52 +22,51 @@ COARSE = {
 CLASSES = ("kick", "snare or clap", "hat", "tom", "cymbal", "other")
 
 
-def coarse_counts(one: Heard, probability: NDArray[np.float32], threshold: float = 0.5) -> NDArray[np.int64]:
+def counted(
+    wanted: NDArray[np.float64], free: NDArray[np.float64], answers: NDArray[np.float64], within_s: float
+) -> NDArray[np.int64]:
+    """Strokes wanted, answers and right ones, (3,); an answer at a stroke that is ``free`` is neither right
+    nor false.
+    """
+    pairs = match_events(wanted, answers, within_s) if len(wanted) and len(answers) else []
+    false = np.delete(answers, [answer for _, answer in pairs])
+    if len(free) and len(false):
+        false = false[np.abs(false[:, None] - free[None]).min(axis=1) > within_s]
+    return np.array([len(wanted), len(pairs) + len(false), len(pairs)])
+
+
+def _counts_of(
+    one: Heard, probability: NDArray[np.floating], of: NDArray[np.bool_], threshold: float, within_s: float
+) -> NDArray[np.int64]:
+    """What is counted of some of the sounds, (3,)."""
+    likely = 1.0 - np.prod(1.0 - probability[:, of].astype(np.float64), axis=1)
+    wanted, free = (
+        np.unique([t for t, sound, _, _, heard in one.truth if of[SOUNDS.index(sound)] and heard == asked])
+        for asked in (True, False)
+    )
+    wanted = wanted[np.diff(wanted, prepend=-1.0) > ONE_EVENT_S]
+    return counted(wanted, free, _held_off(one.time_s, likely, threshold), within_s)
+
+
+def coarse_counts(one: Heard, probability: NDArray[np.floating], threshold: float = 0.5) -> NDArray[np.int64]:
     """Strokes, answers and right ones per coarse class, (6, 3), at ±25 ms."""
-    out = np.zeros((6, 3), np.int64)
     of = np.array([CLASSES.index(COARSE.get(s, "other")) for s in SOUNDS])
-    for k in range(6):
-        likely = 1 - np.prod(1 - probability[:, of == k], axis=1)
-        told = _held_off(one.time_s, likely, threshold)
-        truth, unheard = (
-            np.array([t for t, s, _, _, heard in one.truth if of[SOUNDS.index(s)] == k and heard == asked])
-            for asked in (True, False)
-        )
-        truth = truth[np.diff(truth, prepend=-1.0) > _TOGETHER_S]
-        matched = match_events(truth, told, WITHIN_S)
-        free = np.ones(len(told), bool)
-        free[[answer for _, answer in matched]] = False
-        if len(unheard) and len(told):
-            free &= np.abs(told[:, None] - unheard[None]).min(axis=1) <= WITHIN_S
-            told = told[~free]
-        out[k] = len(truth), len(told), len(matched)
-    return out
+    return np.stack([_counts_of(one, probability, of == k, threshold, WITHIN_S) for k in range(len(CLASSES))])
 
 
 def onset_counts(
     one: Heard, probability: NDArray[np.floating], threshold: float, within_s: float
 ) -> NDArray[np.int64]:
     """Moments at which anything that can be heard is struck, moments told, and right ones, (3,)."""
-    told = _held_off(one.time_s, 1 - np.prod(1 - probability.astype(np.float64), axis=1), threshold)
-    truth = np.unique([t for t, _, _, _, heard in one.truth if heard])
-    unheard = np.array([t for t, _, _, _, heard in one.truth if not heard])
-    truth = truth[np.diff(truth, prepend=-1.0) > _TOGETHER_S]
-    matched = match_events(truth, told, within_s)
-    false = np.delete(told, [answer for _, answer in matched])
-    if len(unheard) and len(false):
-        false = false[np.abs(false[:, None] - unheard[None]).min(axis=1) > within_s]
-    return np.array([len(truth), len(matched) + len(false), len(matched)])
+    return _counts_of(one, probability, np.ones(len(SOUNDS), bool), threshold, within_s)
 
 
 def piece_counts(
     one: Heard, probability: NDArray[np.floating], piece: str, threshold: float
 ) -> NDArray[np.int64]:
     """Strokes, answers and right ones of one piece, (3,), at ±25 ms."""
-    rows = [k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece]
-    told = _held_off(one.time_s, 1 - np.prod(1 - probability[:, rows].astype(np.float64), axis=1), threshold)
-    truth = np.unique([t for t, s, _, _, heard in one.truth if piece_of(s) == piece and heard])
-    matched = match_events(truth, told, WITHIN_S)
-    return np.array([len(truth), len(told), len(matched)])
+    of = np.array([piece_of(sound) == piece for sound in SOUNDS])
+    return _counts_of(one, probability, of, threshold, WITHIN_S)
 
 
 def _held_off(
@@ -78,7 +77,7 @@ def _held_off(
     for row in np.argsort(-likely, kind="stable"):
         if likely[row] <= threshold:
             break
-        if all(abs(time_s[row] - other) >= _TOGETHER_S for other in kept):
+        if all(abs(time_s[row] - other) >= ONE_EVENT_S for other in kept):
             kept.append(float(time_s[row]))
     return np.sort(np.array(kept))
 
