@@ -7,6 +7,7 @@ folds: boosted trees over log spectra, one for each class.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -14,6 +15,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import spearmanr
+from threadpoolctl import threadpool_limits
 
 from benchmarks.sorting.corrections import corrected
 from benchmarks.sorting.heard import (
@@ -25,7 +27,7 @@ from benchmarks.sorting.heard import (
     scored,
     scored_by_microphone,
 )
-from benchmarks.sorting.made_loops import OVER
+from benchmarks.sorting.made_loops import OVER, make_loop
 from benchmarks.sorting.reference import taught_without, told_by
 from benchmarks.sorting.score import (
     CLASSES,
@@ -36,11 +38,12 @@ from benchmarks.sorting.score import (
     onset_counts,
     piece_counts,
 )
-from benchmarks.sounds import CACHE
+from benchmarks.sounds import CACHE, RATE_HZ
+from nubrak.core.flow import Look, look_through
 from nubrak.core.sort.listening import sounding_from
 from nubrak.core.sort.moment_spectra import MomentSpectra
 from nubrak.core.sort.network import Weights, tell, weights_of
-from nubrak.core.sort.sorting import COUNTS_FROM, Sorted
+from nubrak.core.sort.sorting import COUNTS_FROM, Sorted, pieces_in, sort_moments
 from nubrak.core.sort.sounds import SOUNDS, piece_of
 from nubrak.core.sort.strength import shares_db
 
@@ -195,6 +198,7 @@ def run() -> None:
     for library, table, ways in above:
         cells = " ".join(f"{f:7.3f}" for f in (*f_of(table), f_of(table.sum(axis=0)), *ways))
         print(f"  {library:18} {cells}")
+    _print_times()
 
 
 _ABOVE = ("crash", "ride", "hi-hat")
@@ -224,6 +228,23 @@ def _ways_right(library: str, piece: str, weights: Weights) -> float:
                 told == np.nan_to_num(one.level_db[np.ix_(of, rows)], nan=-999.0).argmax(axis=1)
             ).tolist()
     return float(np.mean(right)) if right else float("nan")
+
+
+def _print_times() -> None:
+    """Seconds of one core for a loop and for overheads, everything included but the disk."""
+    for name, length_s in (("a loop of 10 s", 10.0), ("overheads of 4 minutes", 240.0)):
+        audio = np.concatenate(
+            [make_loop(("made acoustic",), seed).audio for seed in range(int(length_s / 3))]
+        )
+        audio = np.resize(audio, round(length_s * RATE_HZ))
+        with threadpool_limits(1):
+            begun = time.process_time()
+            sort = sort_moments(look_through(audio, RATE_HZ, Look.CLOSELY))
+            assert sort is not None
+            for told in pieces_in(sort):
+                shares_db(sort, told.sounds)
+            spent_s = time.process_time() - begun
+        print(f"  {name}: {len(sort.probability)} moments found and sorted in {spent_s:.2f} s of one core")
 
 
 def _figures(tally: Tally) -> tuple[object, ...]:
