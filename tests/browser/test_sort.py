@@ -105,3 +105,9 @@ def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
     page.keyboard.press("Enter")
     wait_until(page, lambda: notes_of(page)[39] == 8)
     assert notes_of(page)[36] == 4
+
+    # nearer and back by keyboard, the map with the recording under it
+    page.keyboard.press("+")
+    expect(page.get_by_role("button", name="see all")).to_be_visible()
+    page.keyboard.press("0")
+    expect(page.get_by_role("button", name="see all")).to_have_count(0)

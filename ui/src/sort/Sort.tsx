@@ -3,7 +3,7 @@ import { pieceKey } from '../commands/catalogue';
 import { useCommands } from '../commands/useCommands';
 import type { Keys } from '../commands/useKeys';
 import { headOf, type BenchProps } from '../shell/bench';
-import { viewShowing } from '../state/view';
+import { fitView, viewShowing, zoomAbout, zoomView } from '../state/view';
 import { useWindow } from '../state/window';
 import { choicesOf, type Choice } from './choices';
 import { groupSaid, strokeSaid } from './said';
@@ -77,6 +77,12 @@ export function Sort(props: BenchProps) {
     if (!timesS.length || !headId) return;
     const failed = (error: Error) => notify(error.message);
     void hearMoments(doing.id, headId, timesS, document.rate_hz ?? 44100).catch(failed);
+  };
+  const zoomStaff = (factor: number | null) => {
+    const now = useWindow.getState();
+    const all = { startS: 0, spanS: lengthS };
+    const view = factor === null ? all : zoomView(now.view, factor, zoomAbout(now), lengthS);
+    set({ view: fitView(view, lengthS) });
   };
   const letGo = () => {
     setOffer(null);
@@ -238,6 +244,7 @@ export function Sort(props: BenchProps) {
           group={group}
           onChoose={choose}
           onGroup={chooseGroup}
+          onZoom={zoomStaff}
           onPoint={(index, x, y) => setPointed(index === null ? null : { index, x, y })}
         />
         {pointed && pointed.index < map.part.length && (

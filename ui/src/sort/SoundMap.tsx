@@ -2,6 +2,7 @@ import { useCallback, useMemo, useState } from 'react';
 import type { Piece } from '../api/client';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { headSize, inks, noteHead } from '../stage/heads';
+import { useCommands } from '../commands/useCommands';
 import { useGesture } from '../stage/useGesture';
 import { useWindow } from '../state/window';
 import { drawAround, type Lasso, type MapEffect } from './lasso';
@@ -44,6 +45,8 @@ interface Props {
   onChoose: (indices: number[], more: boolean) => void;
   onGroup: (group: number, more: boolean) => void;
   onPoint: (index: number | null, x: number, y: number) => void;
+  /** By how much the recording under the map goes nearer as well; null: all of it. */
+  onZoom: (factor: number | null) => void;
 }
 
 /** Every stroke by how it sounds: dark to bright, short to long. Size is strength, ink the piece. */
@@ -58,6 +61,7 @@ export function SoundMap({
   onChoose,
   onGroup,
   onPoint,
+  onZoom,
 }: Props) {
   const night = useWindow((state) => state.night);
   const [view, setView] = useState<MapView | null>(null);
@@ -189,6 +193,22 @@ export function SoundMap({
     [night, map, seen, pieceOf, points, labels, chosen, at, follows, group, line],
   );
 
+  const nearer = (factor: number) => {
+    const box = boxOf(size.width, size.height);
+    const about = at === null ? undefined : points(box)[at];
+    const x = about?.x ?? box.left + box.width / 2;
+    const y = about?.y ?? box.top + box.height / 2;
+    setView(zoomed(seen, factor, x, y, box));
+    onZoom(factor);
+  };
+  useCommands({
+    closer: () => nearer(NEARER),
+    farther: () => nearer(1 / NEARER),
+    whole: () => {
+      setView(null);
+      onZoom(null);
+    },
+  });
   const happen = (effect: MapEffect, x: number, y: number) => {
     if (effect.kind === 'line') setLine(effect.line);
     else if (effect.kind === 'choose') onChoose(effect.indices, effect.more);
@@ -234,6 +254,7 @@ export function SoundMap({
 }
 
 export const DOUBTFUL = 0.2;
+const NEARER = 0.7;
 
 function ring(
   context: CanvasRenderingContext2D,
