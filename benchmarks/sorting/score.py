@@ -38,20 +38,37 @@ def counted(
 def _counts_of(
     one: Heard, probability: NDArray[np.floating], of: NDArray[np.bool_], threshold: float, within_s: float
 ) -> NDArray[np.int64]:
-    """What is counted of some of the sounds, (3,)."""
+    """What is counted of some of the sounds taken as one, (3,)."""
+    return counted(*_times(one, probability, of, threshold), within_s)
+
+
+def _times(
+    one: Heard, probability: NDArray[np.floating], of: NDArray[np.bool_], threshold: float
+) -> tuple[NDArray[np.float64], ...]:
+    """When some of the sounds, taken as one, are wanted, may be told or not, and are told."""
     likely = 1.0 - np.prod(1.0 - probability[:, of].astype(np.float64), axis=1)
     wanted, free = (
         np.unique([t for t, sound, _, _, heard in one.truth if of[SOUNDS.index(sound)] and heard == asked])
         for asked in (True, False)
     )
-    wanted = wanted[np.diff(wanted, prepend=-1.0) > ONE_EVENT_S]
-    return counted(wanted, free, _held_off(one.time_s, likely, threshold), within_s)
+    return wanted[np.diff(wanted, prepend=-1.0) > ONE_EVENT_S], free, _held_off(one.time_s, likely, threshold)
 
 
 def coarse_counts(one: Heard, probability: NDArray[np.floating], threshold: float = 0.5) -> NDArray[np.int64]:
-    """Strokes, answers and right ones per coarse class, (6, 3), at ±25 ms."""
-    of = np.array([CLASSES.index(COARSE.get(s, "other")) for s in SOUNDS])
-    return np.stack([_counts_of(one, probability, of == k, threshold, WITHIN_S) for k in range(len(CLASSES))])
+    """Strokes, answers and right ones per coarse class, (6, 3), at ±25 ms; two pieces of a class at one
+    moment are two.
+    """
+    pieces = np.array([piece_of(sound) for sound in SOUNDS])
+    coarse = np.array([COARSE.get(sound, "other") for sound in SOUNDS])
+    out = np.zeros((len(CLASSES), 3), np.int64)
+    for k, name in enumerate(CLASSES):
+        each = [
+            _times(one, probability, pieces == piece, threshold)
+            for piece in np.unique(pieces[coarse == name])
+        ]
+        wanted, free, told = (np.sort(np.concatenate(times)) for times in zip(*each, strict=True))
+        out[k] = counted(wanted, free, told, WITHIN_S)
+    return out
 
 
 def onset_counts(

@@ -9,7 +9,8 @@ import pytest
 from numpy.typing import NDArray
 
 from nubrak.core.find import find_candidates
-from nubrak.core.sort import PIECES_TOLD, Sorted, listen, piece_of, pieces_in, sort_moments
+from nubrak.core.sort import PIECES_TOLD, SOUNDS, Sorted, listen, piece_of, pieces_in, sort_moments
+from nubrak.core.sort.sorting import one_of_a_kind
 from tests.core.sort.made import RATE_HZ, beat, mixture
 
 
@@ -63,3 +64,15 @@ def test_silence_holds_nothing(loop: NDArray[np.float32]) -> None:
 def test_what_was_not_listened_to_is_not_sorted() -> None:
     loop = mixture(beat(1), 2.0)
     assert sort_moments(find_candidates(loop, RATE_HZ)) is None
+
+
+def test_a_snare_or_a_clap_is_the_likelier_as_surely_as_it_is_either() -> None:
+    probability = np.zeros((3, len(SOUNDS)))
+    snare, clap, kick = (SOUNDS.index(sound) for sound in ("snare", "clap", "kick"))
+    probability[0, [snare, clap, kick]] = 0.5, 0.4, 0.3
+    probability[1, [snare, clap]] = 0.9, 0.8
+    found = one_of_a_kind(probability)
+    assert found[0, snare] == pytest.approx(1 - 0.5 * 0.6) and found[0, clap] < 0.35
+    assert found[0, kick] == 0.3, "what is not of the kind stays"
+    assert found[1, clap] == 0.8, "both, where both are sure"
+    assert not found[2].any()

@@ -17,10 +17,12 @@ from nubrak.core.find import Candidates
 from nubrak.core.pieces import PIECES
 from nubrak.core.sort.alike import unlike_db
 from nubrak.core.sort.listening import Sounding, sounding_of
-from nubrak.core.sort.sounds import PIECES_TOLD, SOUNDS, piece_of, way_of
+from nubrak.core.sort.sounds import KINDS, PIECES_TOLD, SOUNDS, piece_of, way_of
 
 _THERE = 0.4  # from this probability on a piece is in the source; chosen on libraries that were left out
 COUNTS_FROM = 0.35  # about half of the F that is reached on libraries that were left out, 0.73
+# From this probability on a second piece of a kind is struck as well; below it is less likely than it seems.
+_BOTH_FROM, _SELDOM_BOTH = 0.6, 0.58
 _OTHER = "else"
 _APART_DB = 9.0  # other sounds that are further apart on average are two
 _MOST_OTHERS, _MOST_COMPARED = 6, 400
@@ -85,8 +87,23 @@ def sort_moments(found: Candidates) -> Sorted | None:
     sounding = sounding_of(found)
     if sounding is None:
         return None
-    probability = 1.0 / (1.0 + np.exp(-sounding.log_odds))
-    return _others_apart(Sorted(probability, sounding))
+    return _others_apart(Sorted(one_of_a_kind(1.0 / (1.0 + np.exp(-sounding.log_odds))), sounding))
+
+
+def one_of_a_kind(probability: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Probabilities (n, sounds) in which what may be one of several of a kind is the likeliest of them: a
+    snare or a clap is a snare, as surely as it is either, and seldom both.
+    """
+    out = probability.copy()
+    for kind in KINDS:
+        rows = [[k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece] for piece in kind]
+        each = np.stack([1.0 - np.prod(1.0 - probability[:, of], axis=1) for of in rows], axis=1)
+        best, either = each.argmax(axis=1), 1.0 - np.prod(1.0 - each, axis=1)
+        for k, of in enumerate(rows):
+            scale = np.where(each[:, k] < _BOTH_FROM, _SELDOM_BOTH, 1.0)
+            scale[best == k] = (either / np.maximum(each[:, k], 1e-12))[best == k]
+            out[:, of] = np.minimum(out[:, of] * scale[:, None], 1.0)
+    return out
 
 
 def pieces_in(sort: Sorted) -> list[ToldPiece]:

@@ -38,4 +38,11 @@ def way_of(sound: str) -> str | None:
     return sound.partition("/")[2] or plain_of(piece_of(sound))
 
 
+# Pieces that are easily taken for each other.
+KINDS: tuple[tuple[str, ...], ...] = (
+    ("snare", "clap"),
+    ("rack-tom", "mid-tom", "floor-tom"),
+    ("crash", "ride"),
+    ("tambourine", "shaker", "cowbell", "conga", "woodblock", "else"),
+)
 PIECES_TOLD = tuple(dict.fromkeys(piece_of(sound) for sound in SOUNDS))
