@@ -43,7 +43,7 @@ from nubrak.core.flow import Look, look_through
 from nubrak.core.sort.listening import sounding_from
 from nubrak.core.sort.moment_spectra import MomentSpectra
 from nubrak.core.sort.network import Weights, tell, weights_of
-from nubrak.core.sort.sorting import COUNTS_FROM, Sorted, one_of_a_kind, pieces_in, sort_moments
+from nubrak.core.sort.sorting import COUNTS_FROM, Sorted, likely, pieces_in, sort_moments
 from nubrak.core.sort.sounds import SOUNDS, piece_of
 from nubrak.core.sort.strength import shares_db
 
@@ -90,7 +90,7 @@ def take(tally: Tally, one: Heard, told: NDArray[np.float32]) -> None:
     """Count one loop in."""
     if not len(one.time_s):
         return
-    probability = one_of_a_kind(1.0 / (1.0 + np.exp(-told.astype(np.float64))))
+    probability = likely(told)
     tally.classes += coarse_counts(one, probability, COUNTS_FROM)
     tally.onsets += onset_counts(one, probability, COUNTS_FROM, 0.010)
     told_s = one.time_s[probability.max(axis=1) > COUNTS_FROM]
@@ -210,7 +210,7 @@ def _from_above(library: str, weights: Weights) -> NDArray[np.int64]:
     for number in range(SCORED_BY_MICROPHONE):
         one = scored_by_microphone(library, OVER, number)
         if len(one.time_s):
-            probability = one_of_a_kind(1.0 / (1.0 + np.exp(-told_of(one, weights).astype(np.float64))))
+            probability = likely(told_of(one, weights))
             out += np.array([piece_counts(one, probability, piece, COUNTS_FROM) for piece in _ABOVE])
     return out
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.find import find_candidates
 from nubrak.core.sort import PIECES_TOLD, SOUNDS, Sorted, listen, piece_of, pieces_in, sort_moments
-from nubrak.core.sort.sorting import one_of_a_kind
+from nubrak.core.sort.sorting import one_of_a_kind, without_shadows
 from tests.core.sort.made import RATE_HZ, beat, mixture
 
 
@@ -76,3 +76,16 @@ def test_a_snare_or_a_clap_is_the_likelier_as_surely_as_it_is_either() -> None:
     assert found[0, kick] == 0.3, "what is not of the kind stays"
     assert found[1, clap] == 0.8, "both, where both are sure"
     assert not found[2].any()
+
+
+@pytest.mark.parametrize(("sure", "alone", "counts"), [(0.5, 0, False), (0.5, 2, True), (0.9, 0, True)])
+def test_what_is_never_sure_and_never_without_another_is_its_shadow(
+    sure: float, alone: int, counts: bool
+) -> None:
+    probability = np.zeros((12, len(SOUNDS)))
+    probability[:10, SOUNDS.index("hi-hat/closed")] = 0.95
+    shaker = SOUNDS.index("shaker")
+    probability[:6, shaker] = probability[10 : 10 + alone, shaker] = sure
+    found = without_shadows(probability)
+    assert (found[0, shaker] > 0.35) == counts
+    assert np.array_equal(np.delete(found, shaker, axis=1), np.delete(probability, shaker, axis=1))

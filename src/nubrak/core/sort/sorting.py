@@ -23,6 +23,11 @@ _THERE = 0.4  # from this probability on a piece is in the source; chosen on lib
 COUNTS_FROM = 0.35  # about half of the F that is reached on libraries that were left out, 0.73
 # From this probability on a second piece of a kind is struck as well; below it is less likely than it seems.
 _BOTH_FROM, _SELDOM_BOTH = 0.6, 0.58
+# Pieces that are seldom taken for another's shadow; how sure, how often with one other, what then remains. As
+# the above chosen on libraries that were left out.
+_NO_SHADOWS = ("kick", "snare", "hi-hat")
+_SHADOW_UNDER, _SHADOW_SHARE, _SHADOW_COUNTS = 0.6, 0.95, 0.3
+_ROWS = {piece: [k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece] for piece in PIECES_TOLD}
 _OTHER = "else"
 _APART_DB = 9.0  # other sounds that are further apart on average are two
 _MOST_OTHERS, _MOST_COMPARED = 6, 400
@@ -87,7 +92,14 @@ def sort_moments(found: Candidates) -> Sorted | None:
     sounding = sounding_of(found)
     if sounding is None:
         return None
-    return _others_apart(Sorted(one_of_a_kind(1.0 / (1.0 + np.exp(-sounding.log_odds))), sounding))
+    return _others_apart(Sorted(likely(sounding.log_odds), sounding))
+
+
+def likely(log_odds: NDArray[np.floating]) -> NDArray[np.float64]:
+    """How likely each sound is struck at each moment of a source, (n, sounds), from what the network tells of
+    each by itself.
+    """
+    return without_shadows(one_of_a_kind(1.0 / (1.0 + np.exp(-log_odds.astype(np.float64)))))
 
 
 def one_of_a_kind(probability: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -96,14 +108,39 @@ def one_of_a_kind(probability: NDArray[np.float64]) -> NDArray[np.float64]:
     """
     out = probability.copy()
     for kind in KINDS:
-        rows = [[k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece] for piece in kind]
-        each = np.stack([1.0 - np.prod(1.0 - probability[:, of], axis=1) for of in rows], axis=1)
+        rows = [_ROWS[piece] for piece in kind]
+        each = _each(probability, kind)
         best, either = each.argmax(axis=1), 1.0 - np.prod(1.0 - each, axis=1)
         for k, of in enumerate(rows):
             scale = np.where(each[:, k] < _BOTH_FROM, _SELDOM_BOTH, 1.0)
             scale[best == k] = (either / np.maximum(each[:, k], 1e-12))[best == k]
             out[:, of] = np.minimum(out[:, of] * scale[:, None], 1.0)
     return out
+
+
+def without_shadows(probability: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Probabilities (n, sounds) in which a piece that is never sure and only ever struck where one other is
+    counts for little: most often it is that other, heard as two.
+    """
+    out, each = probability.copy(), _each(probability, PIECES_TOLD)
+    counts = each > COUNTS_FROM
+    sure = np.array(
+        [column[of].mean() if of.any() else 0.0 for column, of in zip(each.T, counts.T, strict=True)]
+    )
+    together = (counts[:, :, None] & counts[:, None, :]).sum(axis=0)
+    struck = np.diag(together)
+    for k, piece in enumerate(PIECES_TOLD):
+        if piece in _NO_SHADOWS or not struck[k] or sure[k] >= _SHADOW_UNDER:
+            continue
+        over = (together[k] >= _SHADOW_SHARE * struck[k]) & (struck >= 0.8 * struck[k]) & (sure > sure[k])
+        if over.any():
+            out[:, _ROWS[piece]] *= _SHADOW_COUNTS
+    return out
+
+
+def _each(probability: NDArray[np.float64], pieces: tuple[str, ...]) -> NDArray[np.float64]:
+    """How likely each piece is struck, whichever way, (n, pieces)."""
+    return np.stack([1.0 - np.prod(1.0 - probability[:, _ROWS[one]], axis=1) for one in pieces], axis=1)
 
 
 def pieces_in(sort: Sorted) -> list[ToldPiece]:
