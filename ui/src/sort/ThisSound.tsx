@@ -68,7 +68,8 @@ export function ThisSound(props: Props) {
               </span>
               <div className="acts">
                 <button type="button" className="plain-act" onClick={props.onTakeAll}>
-                  <KeyOf of="take" /> {offer.said.toLowerCase()} too
+                  <KeyOf of="take" />{' '}
+                  {offer.to.also ? offer.said.toLowerCase() : `${offer.said.toLowerCase()} too`}
                 </button>
                 <button type="button" className="plain-act" onClick={props.onHearFollowers}>
                   <KeyOf of="hearOther" /> hear
