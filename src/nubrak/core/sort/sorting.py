@@ -26,7 +26,7 @@ _BOTH_FROM, _SELDOM_BOTH = 0.6, 0.58
 # Pieces that are seldom taken for another's shadow; how sure, how often with one other, what then remains. As
 # the above chosen on libraries that were left out.
 _NO_SHADOWS = ("kick", "snare", "hi-hat")
-_SHADOW_UNDER, _SHADOW_SHARE, _SHADOW_COUNTS = 0.6, 0.95, 0.3
+_SHADOW_UNDER, _SHADOW_SHARE, _SHADOW_COUNTS, _FEWEST_SHADOWS = 0.6, 0.95, 0.3, 3
 _ROWS = {piece: [k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece] for piece in PIECES_TOLD}
 _OTHER = "else"
 _APART_DB = 9.0  # other sounds that are further apart on average are two
@@ -130,7 +130,7 @@ def without_shadows(probability: NDArray[np.float64]) -> NDArray[np.float64]:
     together = (counts[:, :, None] & counts[:, None, :]).sum(axis=0)
     struck = np.diag(together)
     for k, piece in enumerate(PIECES_TOLD):
-        if piece in _NO_SHADOWS or not struck[k] or sure[k] >= _SHADOW_UNDER:
+        if piece in _NO_SHADOWS or struck[k] < _FEWEST_SHADOWS or sure[k] >= _SHADOW_UNDER:
             continue
         over = (together[k] >= _SHADOW_SHARE * struck[k]) & (struck >= 0.8 * struck[k]) & (sure > sure[k])
         if over.any():
