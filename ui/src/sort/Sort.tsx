@@ -141,6 +141,9 @@ export function Sort(props: BenchProps) {
   const offerFollowing = async (strokes: Stroke[], to: To, said: string) => {
     setPicked(new Set());
     setNamed(null);
+    // Enter takes what follows; it does not press the sound that was clicked last.
+    const pressed = window.document.activeElement;
+    if (pressed instanceof HTMLButtonElement) pressed.blur();
     const answer = await askFollowing(doing.id, headId!, strokes, to).catch(() => null);
     const now = doing.state()?.revision ?? 0;
     setOffer({ strokes, to, said, follows: answer?.strokes ?? [], revision: now });
