@@ -124,7 +124,9 @@ def take(tally: Tally, one: Heard, told: NDArray[np.float32]) -> None:
         under = heard[:, k] & (struck.sum(axis=1) > 1)
         if under.sum() >= 6 and np.ptp(one.level_db[under, k]) > 3:
             share_db = shares_db(sort, (SOUNDS[k],))[under]
-            tally.strength.append(float(spearmanr(one.level_db[under, k], share_db).statistic))
+            # A sound that is told nowhere is in no order.
+            order = spearmanr(one.level_db[under, k], share_db).statistic if np.ptp(share_db) else 0.0
+            tally.strength.append(float(order))
     tally.corrected += np.array(corrected(one, probability, sort.sounding))
     tally.probability.append(probability.ravel())
     tally.struck.append(struck.ravel())
