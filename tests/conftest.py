@@ -67,7 +67,10 @@ def kit_files(folder: Path) -> list[Path]:
         decaying_strokes(kicks, [0.7] * 10, 11.0, hz=60),
         decaying_strokes(snares, [0.6] * 10, 11.0, hz=190, seed=9),
     )
-    late = lambda signal, ms: np.concatenate([np.zeros(round(ms * 44.1), np.float32), signal])[: len(signal)]  # noqa: E731
+
+    def late(signal: NDArray[np.float32], ms: float) -> NDArray[np.float32]:
+        return np.concatenate([np.zeros(round(ms * 44.1), np.float32), signal])[: len(signal)]
+
     mixes = {
         "Kick In.wav": kick + 0.05 * late(snare, 2.9),
         "Kick Out.wav": 0.5 * late(kick, 1.0) + 0.06 * late(snare, 3.2),

@@ -1,5 +1,6 @@
 """How many labels a person corrects by hand where one correction teaches the rest: simulated, the worst
-doubt first, the truth given. An offer is taken where most of it is right, as whoever hears it would.
+doubt first, the truth given. Of the reaches in which what follows is offered that one is taken which puts
+the most right, as whoever hears them would, and none where none puts more right than wrong.
 """
 
 from __future__ import annotations
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 
 from benchmarks.sorting.heard import Heard
 from nubrak.core.pieces import PIECES
-from nubrak.core.sort import PIECES_TOLD, SOUNDS, Sounding, followers, piece_of
+from nubrak.core.sort import PIECES_TOLD, REACHES_DB, SOUNDS, Sounding, followers, piece_of
 from nubrak.core.sort.sorting import COUNTS_FROM
 
 _OF_PIECE = [[k for k, sound in enumerate(SOUNDS) if piece_of(sound) == piece] for piece in PIECES_TOLD]
@@ -42,13 +43,15 @@ def corrected(one: Heard, probability: NDArray[np.float64], sounding: Sounding) 
         false, missing = np.nonzero(told[row] & ~true[row])[0], np.nonzero(~told[row] & true[row])[0]
         source = piece if told[row, piece] else int(false[0]) if len(false) else None
         target = piece if not told[row, piece] else int(missing[0]) if len(missing) else None
-        follow = _follow(sounding, told, by_hand, row, source, target)
+        follow, reach = _follow(sounding, told, by_hand, row, source, target)
         right = np.ones(len(follow), bool)
         for changed, now in ((source, False), (target, True)):
             if changed is not None:
                 right &= (true[follow, changed] == now) | unheard[follow, changed]
                 told[row, changed], by_hand[row, changed] = now, True
-        if np.count_nonzero(right) > len(follow) / 2:
+        gained = [np.where(right, 1, -1)[reach <= widest].sum() for widest in range(len(REACHES_DB))]
+        if max(gained) > 0:
+            follow = follow[reach <= int(np.argmax(gained))]
             for changed, now in ((source, False), (target, True)):
                 if changed is not None:
                     told[follow, changed] = now
@@ -63,8 +66,8 @@ def _follow(
     row: int,
     source: int | None,
     target: int | None,
-) -> NDArray[np.int64]:
-    """What is offered to follow a stroke out of a piece, or moments that lack one."""
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """What could follow a stroke out of a piece, or moments that lack one, and from which reach on."""
     if source is not None:
         among, piece = told[:, source], source
     else:

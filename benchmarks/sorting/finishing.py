@@ -102,7 +102,7 @@ def finish(rng: np.random.Generator, audio: Audio) -> Audio:
     if rng.random() < 0.55:
         x = _compress(rng, x)
     if rng.random() < 0.4:
-        x = x / np.abs(x).max()
+        x = x / max(float(np.abs(x).max()), 1e-9)
         drive = rng.uniform(0.7, 4.0)
         x = np.tanh(drive * x).astype(np.float32)
     if rng.random() < 0.35:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-KINDS = ("kit", "electronic", "hands", "mixed", "mouth")
+KINDS = ("kit", "electronic", "hands", "mixed", "mouth", "tops", "few")
 
 
 @dataclass(frozen=True)
@@ -117,11 +117,28 @@ def _voice(rng: np.random.Generator, groove: Groove, sound: str) -> dict[int, tu
     return bar
 
 
+def _tops(rng: np.random.Generator, hands: list[str]) -> list[str]:
+    """What is laid over a beat: something that goes on and on, perhaps a second, and a few hands."""
+    steady = ("hi-hat/closed", "shaker", "tambourine", "ride")
+    out = [
+        str(s) for s in rng.choice(steady, int(rng.choice([1, 1, 2])), replace=False, p=[0.4, 0.3, 0.2, 0.1])
+    ]
+    if "hi-hat/closed" in out:
+        out += [s for s, share in (("hi-hat/open", 0.4), ("hi-hat/pedal", 0.15)) if rng.random() < share]
+    some = [s for s in hands if s not in out]
+    return out + [str(s) for s in rng.choice(some, int(rng.choice([0, 0, 1, 2])), replace=False)]
+
+
 def draw_sounds(rng: np.random.Generator, kind: str) -> list[str]:
     """What a loop of a kind is played on."""
     hands = ["tambourine", "shaker", "cowbell", "conga", "conga", "woodblock", "clap", "else"]
     if kind == "hands":
         return [str(one) for one in rng.choice(hands, int(rng.integers(2, 5)), replace=False)]
+    if kind == "tops":
+        return _tops(rng, hands)
+    if kind == "few":
+        some = ["kick", "snare", "hi-hat/closed", "ride", "snare/side", "rack-tom", "floor-tom", *hands]
+        return [str(one) for one in rng.choice(some, int(rng.integers(1, 3)), replace=False)]
     if kind == "mouth":
         return ["kick", "snare", "hi-hat/closed"] + [
             s for s in ("hi-hat/open", "clap", "else") if rng.random() < 0.25

@@ -23,7 +23,8 @@ from nubrak.core.sort.sounds import SOUNDS
 _MADE = 2  # a new number where loops are made otherwise
 SCORED_LOOPS = 24  # of each library; never taught in any fold
 _MATCH_S = 0.025
-_FIRST_SCORED, _FIRST_BY_MICROPHONE = 1_000_000, 500_000
+_FIRST_SCORED, _FIRST_BY_MICROPHONE, _FIRST_FEW = 1_000_000, 500_000, 700_000
+OF_ALL_FEW = 3  # to so many loops that are learnt from comes one of few pieces
 OF_ALL_BY_MICROPHONE = 7  # to so many loops that are learnt from comes one kit heard by one microphone
 CLOSE = ("hi-hat", "ride", "snare")  # pieces with a microphone that are struck in several ways
 KITS = ("fluid, musescore", "timgm6mb", "csound", "freepats", "made acoustic")  # that players sit behind
@@ -98,12 +99,18 @@ def taught_libraries(seed: int) -> tuple[str, ...]:
     return tuple(str(one) for one in rng.choice(ALL_LIBRARIES, count, replace=False, p=share))
 
 
-def _kept(libraries: tuple[str, ...], seed: int, vary: bool, by: tuple[str, ...] = ()) -> Heard:
+def _kept(
+    libraries: tuple[str, ...],
+    seed: int,
+    vary: bool,
+    by: tuple[str, ...] = (),
+    of_kinds: tuple[str, ...] = (),
+) -> Heard:
     name = f"{seed}-{'-'.join(libraries)}-{FOUND}-{LOOKED}-{_MADE}.heard"
     path = CACHE / "sorting" / name.replace(" ", "_")
     if path.exists():
         return pickle.loads(path.read_bytes())
-    heard = hear(make_loop(libraries, seed, vary, by), f"{'+'.join(libraries)} {seed}")
+    heard = hear(make_loop(libraries, seed, vary, by, of_kinds), f"{'+'.join(libraries)} {seed}")
     keep(path, pickle.dumps(heard))
     return heard
 
@@ -117,6 +124,12 @@ def taught_by_microphone(seed: int) -> Heard:
     """A kit heard by one microphone to learn from."""
     seed += _FIRST_BY_MICROPHONE
     return _kept(taught_libraries(seed), seed, vary=True, by=(OVER, OVER, *CLOSE))
+
+
+def taught_few(seed: int) -> Heard:
+    """A loop of few pieces to learn from: without kick and snare, or of one piece alone."""
+    seed += _FIRST_FEW
+    return _kept(taught_libraries(seed), seed, vary=True, of_kinds=("tops", "tops", "few"))
 
 
 def scored(library: str, number: int) -> Heard:
@@ -154,4 +167,5 @@ def make_all(loops: int) -> None:
         made = sum(1 for _ in pool.map(taught, range(loops), chunksize=8))
         more = range(loops // OF_ALL_BY_MICROPHONE)
         made += sum(1 for _ in pool.map(taught_by_microphone, more, chunksize=8))
+        made += sum(1 for _ in pool.map(taught_few, range(loops // OF_ALL_FEW), chunksize=8))
         print(made, "loops to learn from", flush=True)

@@ -20,12 +20,14 @@ from torch import nn
 from benchmarks.sorting.folds import FOLDS, kept
 from benchmarks.sorting.heard import (
     OF_ALL_BY_MICROPHONE,
+    OF_ALL_FEW,
     SCORED_LOOPS,
     Heard,
     make_all,
     scored,
     taught,
     taught_by_microphone,
+    taught_few,
 )
 from benchmarks.sorting.made_loops import ALL_LIBRARIES
 from benchmarks.sorting.network import Network
@@ -132,6 +134,10 @@ def _augmented(
         short + curve(long.shape[2])[:, :, -short.shape[2] :] + gain,
     )
     low = low + gain + rng.normal(0, 3.0)
+    if rng.random() < 0.5:
+        # All drums fade a little sooner or later, as in another room.
+        fade = rng.normal(0, 0.8)
+        long[:, 2:] += fade * np.arange(long.shape[1] - 2, dtype=np.float32)[None, :, None]
     if rng.random() < 0.2:
         cut = int(rng.integers(44, 56))
         long[:, :, cut:] -= 12.0 * np.arange(1, 57 - cut)
@@ -218,7 +224,9 @@ def teach(
     table = [
         one
         for one in chain(
-            map(taught, range(loops)), map(taught_by_microphone, range(loops // OF_ALL_BY_MICROPHONE))
+            map(taught, range(loops)),
+            map(taught_by_microphone, range(loops // OF_ALL_BY_MICROPHONE)),
+            map(taught_few, range(loops // OF_ALL_FEW)),
         )
         if not one.libraries & set(without) and len(one.time_s) > 3
     ]

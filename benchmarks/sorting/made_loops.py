@@ -160,7 +160,13 @@ def _hats(
     return out
 
 
-def make_loop(libraries: tuple[str, ...], seed: int, vary: bool = False, by: tuple[str, ...] = ()) -> Loop:
+def make_loop(
+    libraries: tuple[str, ...],
+    seed: int,
+    vary: bool = False,
+    by: tuple[str, ...] = (),
+    of_kinds: tuple[str, ...] = (),
+) -> Loop:
     """A loop on drums of these libraries, ``vary`` makes other drums of them; the same seed gives the same
     loop. A kit can be heard ``by`` one of several microphones: over it, or at a piece.
     """
@@ -171,7 +177,7 @@ def make_loop(libraries: tuple[str, ...], seed: int, vary: bool = False, by: tup
         "made digital": ["electronic", "electronic", "mixed", "hands"],
         "made mouth": ["mouth"],
     }.get(libraries[0], ["kit", "kit", "kit", "electronic", "mixed", "hands"])
-    kind = "kit" if by else str(rng.choice(kinds))
+    kind = "kit" if by else str(rng.choice(of_kinds or kinds))
     strokes, length_s = play(rng, kind)
     program, machine = int(rng.integers(1000)), kind == "electronic" and rng.random() < 0.8
     sounds = list(dict.fromkeys(one.sound for one in strokes))

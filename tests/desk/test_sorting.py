@@ -10,6 +10,7 @@ import pytest
 
 from nubrak.core.problem import Problem
 from nubrak.core.session import Document, SetMark
+from nubrak.core.session.gather_edits import Rename
 from nubrak.core.session.marks import MarkChange
 from nubrak.desk.desk import Desk
 from nubrak.desk.lists import hit_lines, midi_of
@@ -18,6 +19,8 @@ from nubrak.desk.sorting import (
     AskFollow,
     AskGive,
     AskHear,
+    Follower,
+    Following,
     Stroke,
     To,
     following,
@@ -47,6 +50,11 @@ def part_of(desk: Desk, session: str, piece: str) -> str:
     return next(key for key, part in document_of(desk, session).parts.items() if part.piece == piece)
 
 
+def usual(following: Following) -> list[Follower]:
+    """What follows unless more or fewer are asked for."""
+    return [one for one in following.strokes if one.reach <= following.usual_reach]
+
+
 def test_a_loop_becomes_its_pieces_by_itself_and_stays_one_edit_back(
     desk: Desk, loop: tuple[str, str]
 ) -> None:
@@ -63,6 +71,20 @@ def test_a_loop_becomes_its_pieces_by_itself_and_stays_one_edit_back(
     assert list(again.document.parts) == [head]
     overview_of(desk, session)
     assert len(document_of(desk, session).family(head)) >= 3
+
+
+def test_what_is_told_after_an_edit_leaves_that_edit_the_next_to_be_taken_back(
+    desk: Desk, session: str, drop: Drop
+) -> None:
+    before = drop(session, "moth loop.wav", mixture(beat(), 4.0))
+    edited = desk.sessions.edit(session, before.revision, Rename(kind="rename", name="Act two"))
+    assert edited.undo_number != before.undo_number
+    overview_of(desk, session)
+    told = desk.sessions.get(session)
+    assert told.revision > edited.revision and told.undo_number == edited.undo_number
+    undone = desk.sessions.undo(session, told.revision)
+    assert undone.document.name == before.document.name and len(undone.document.parts) >= 4
+    assert undone.redo_number == edited.undo_number
 
 
 def test_every_stroke_stands_on_the_map_in_a_named_group(desk: Desk, loop: tuple[str, str]) -> None:
@@ -111,7 +133,7 @@ def test_the_rest_follows_and_is_undone_as_one(desk: Desk, loop: tuple[str, str]
     to = To(piece="clap")
     ask = AskGive(revision=desk.sessions.revision(session), strokes=[first], to=to)
     state = give(desk, session, head, ask)
-    follow = following(desk.standing(session), head, AskFollow(strokes=[first], to=to)).strokes
+    follow = usual(following(desk.standing(session), head, AskFollow(strokes=[first], to=to)))
     assert len(follow) == 3, "the other snares of the beat"
     rest = [Stroke(part_id=one.part_id, found_s=one.found_s) for one in follow]
     state = give(desk, session, head, AskGive(revision=state.revision, strokes=rest, to=to))
@@ -133,7 +155,7 @@ def test_what_is_struck_as_well_leaves_what_is_there_and_is_offered_where_it_sou
     state = give(desk, session, head, ask)
     clap = part_of(desk, session, "clap")
     assert len(desk.standing(session).notes(snare)) == 4 and len(desk.standing(session).notes(clap)) == 1
-    follow = following(desk.standing(session), head, AskFollow(strokes=[first], to=to)).strokes
+    follow = usual(following(desk.standing(session), head, AskFollow(strokes=[first], to=to)))
     assert len(follow) == 3, "the other snares of the beat"
     # A hand has said of one that it is not struck there.
     refused = Stroke(part_id=snare, found_s=follow[0].found_s)
@@ -152,7 +174,7 @@ def test_what_is_dropped_offers_to_drop_what_sounds_like_it(desk: Desk, loop: tu
     mark = {"first": MarkChange(kind="drop", time_s=first.found_s)}
     revision = desk.sessions.revision(session)
     desk.sessions.edit(session, revision, SetMark(kind="mark", part_id=snare, marks=mark))
-    follow = following(desk.standing(session), head, AskFollow(strokes=[first], to=To(nothing=True))).strokes
+    follow = usual(following(desk.standing(session), head, AskFollow(strokes=[first], to=To(nothing=True))))
     assert len(follow) == 3 and {one.part_id for one in follow} == {snare}
 
 

@@ -19,7 +19,7 @@ from nubrak.core.pieces import PIECES, PieceId, articulation_of, plain_of
 from nubrak.core.problem import Problem
 from nubrak.core.session import Given, GiveStrokes
 from nubrak.core.signal import nearest_of
-from nubrak.core.sort import PIECES_TOLD, Sorted, followers, ghosts, outline, placed
+from nubrak.core.sort import PIECES_TOLD, REACHES_DB, USUAL_REACH, Sorted, followers, ghosts, outline, placed
 from nubrak.core.time_line import TimeLineS
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
@@ -109,18 +109,23 @@ class AskFollow(BaseModel):
 
 
 class Follower(BaseModel):
-    """A stroke that would follow."""
+    """A stroke that would follow, from a reach on: how alike what follows has to be."""
 
     part_id: str
     part_name: str
     found_s: float
     time_s: float
+    reach: int
 
 
 class Following(BaseModel):
-    """All that would follow a correction, those most like it first."""
+    """All that could follow a correction, those most like it first; how many reaches there are, and which
+    is usual.
+    """
 
     revision: int
+    reaches: int = len(REACHES_DB)
+    usual_reach: int = USUAL_REACH
     strokes: list[Follower]
 
 
@@ -226,73 +231,64 @@ def sort_map(standing: Standing, head_id: str) -> SortMap:
 
 
 def following(standing: Standing, head_id: str, ask: AskFollow) -> Following:
-    """Which other strokes of the parts they are or were in sound like these and would follow them; asked
-    before they are given or after.
+    """Which other strokes sound like these and would follow them: out of the parts they are or were in, or,
+    where something is struck as well, to be struck with that too; asked before they are given or after.
     """
-    if ask.to.also:
-        return _lacking(standing, head_id, ask)
     sort, out = _sorted(standing, head_id), []
+    to = _to_part(standing, head_id, ask.to) if ask.to.also else None
     for part_id in dict.fromkeys(stroke.part_id for stroke in ask.strokes):
-        if part_id == ask.to.part_id and ask.to.articulation is None:
+        stays = part_id == to if ask.to.also else part_id == ask.to.part_id and ask.to.articulation is None
+        if stays:
             continue
-        decisions, part = standing.decisions(part_id), standing.document.part(part_id)
+        decisions = standing.decisions(part_id)
         if not len(decisions.found_s):
             continue
         asked_s = np.array([stroke.found_s for stroke in ask.strokes if stroke.part_id == part_id])
         asked = np.unique(nearest_of(asked_s, decisions.found_s))
-        by_hand = _by_hand(standing, part_id, decisions)
-        if ask.to.articulation is not None and part_id == ask.to.part_id:
-            ways = ways_struck(standing.inputs[part_id], decisions)
-            by_hand |= np.array([way == ask.to.articulation for way in ways], bool)
         hits = decisions.counts & (decisions.row >= 0)
         hits[asked] = False
+        if ask.to.also:
+            piece = standing.document.part(to).piece if to else ask.to.piece or ""
+            left, hits = _lacking(standing, to, decisions, hits)
+        else:
+            piece = standing.document.part(part_id).piece
+            by_hand = _by_hand(standing, part_id, decisions)
+            if ask.to.articulation is not None and part_id == ask.to.part_id:
+                ways = ways_struck(standing.inputs[part_id], decisions)
+                by_hand |= np.array([way == ask.to.articulation for way in ways], bool)
+            left, hits = decisions.row[hits & by_hand], hits & ~by_hand
         place_of = {int(decisions.row[place]): int(place) for place in np.nonzero(hits)[0]}
-        found = followers(
-            sort.sounding,
-            decisions.row[asked][decisions.row[asked] >= 0],
-            decisions.row[hits & by_hand],
-            decisions.row[hits & ~by_hand],
-            PIECES[part.piece],
-        )
-        out += [_follower(standing, part_id, decisions, place_of[row]) for row in found.tolist()]
+        corrected = decisions.row[asked][decisions.row[asked] >= 0]
+        rows, reach = followers(sort.sounding, corrected, left, decisions.row[hits], PIECES[piece])
+        out += [
+            _follower(standing, part_id, decisions, place_of[row], at)
+            for row, at in zip(rows.tolist(), reach.tolist(), strict=True)
+        ]
     return Following(revision=standing.state.revision, strokes=out)
 
 
-def _follower(standing: Standing, part_id: str, decisions: Decisions, place: int) -> Follower:
+def _follower(standing: Standing, part_id: str, decisions: Decisions, place: int, reach: int) -> Follower:
     return Follower(
         part_id=part_id,
         part_name=standing.document.part_name(part_id),
         found_s=round(float(decisions.found_s[place]), 6),
         time_s=round(float(decisions.time_s[place]), 6),
+        reach=reach,
     )
 
 
-def _lacking(standing: Standing, head_id: str, ask: AskFollow) -> Following:
-    """Which strokes of the same parts sound as if that were struck with them too."""
-    sort, out = _sorted(standing, head_id), []
-    to = _to_part(standing, head_id, ask.to)
-    piece = PIECES[standing.document.part(to).piece if to else ask.to.piece or ""]
-    there, refused = np.zeros(0, np.int64), np.zeros(0, np.int64)
-    if to is not None:
-        target = standing.decisions(to)
-        there, refused = (
-            target.row[target.counts],
-            target.row[_by_hand(standing, to, target) & ~target.counts],
-        )
-    for part_id in dict.fromkeys(stroke.part_id for stroke in ask.strokes):
-        decisions = standing.decisions(part_id)
-        if part_id == to or not len(decisions.found_s):
-            continue
-        asked_s = np.array([stroke.found_s for stroke in ask.strokes if stroke.part_id == part_id])
-        asked = decisions.row[nearest_of(asked_s, decisions.found_s)]
-        hits = decisions.counts & (decisions.row >= 0)
-        lacks = hits & ~np.isin(decisions.row, np.concatenate([there, refused, asked]))
-        place_of = {int(decisions.row[place]): int(place) for place in np.nonzero(lacks)[0]}
-        found = followers(
-            sort.sounding, asked[asked >= 0], refused[refused >= 0], decisions.row[lacks], piece
-        )
-        out += [_follower(standing, part_id, decisions, place_of[row]) for row in found.tolist()]
-    return Following(revision=standing.state.revision, strokes=out)
+def _lacking(
+    standing: Standing, to: str | None, decisions: Decisions, hits: NDArray[np.bool_]
+) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Candidates of which a hand has said that a part is not struck there, and which of the ``hits`` (rows,)
+    of another part's decisions lack that part.
+    """
+    if to is None:
+        return np.zeros(0, np.int64), hits
+    target = standing.decisions(to)
+    refused = target.row[_by_hand(standing, to, target) & ~target.counts]
+    there = np.concatenate([target.row[target.counts], refused])
+    return refused[refused >= 0], hits & ~np.isin(decisions.row, there)
 
 
 def strokes_one_by_one(desk: Desk, standing: Standing, head_id: str, ask: AskHear) -> NDArray[np.float32]:
@@ -322,6 +318,7 @@ def give(desk: Desk, session_id: str, head_id: str, ask: AskGive) -> SessionStat
         strokes += [
             Stroke(part_id=one.part_id, found_s=one.found_s)
             for one in following(standing, head_id, ask).strokes
+            if one.reach <= USUAL_REACH
         ]
     to = _to_part(standing, head_id, ask.to)
     by_part: dict[str, dict[str, float]] = {}

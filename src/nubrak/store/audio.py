@@ -37,7 +37,7 @@ def put_audio(engine: Engine, path: Path, name: str, facts: AudioFacts) -> str:
         if fresh:
             with path.open("rb") as file:
                 for number, data in enumerate(iter(lambda: file.read(CHUNK_BYTES), b"")):
-                    db.execute(ChunkRow.__table__.insert().values(hash=key, number=number, data=data))  # type: ignore[attr-defined]
+                    db.execute(insert(ChunkRow).values(hash=key, number=number, data=data))
     return key
 
 

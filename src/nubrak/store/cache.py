@@ -65,14 +65,13 @@ class Cache:
 
     def candidates(self, key: str, look: Look = Look.USUAL) -> Candidates | None:
         """The candidates of a file, looked through in one way, where they have been found, else None."""
-        if look is Look.USUAL and (more := self.candidates(key, Look.WAYS)) is not None:
-            return more
         name = self.folder / "find" / f"{_find_key(key, look)}.npz"
         if not name.exists():
             with Db(self.engine) as db:
                 data = db.scalar(select(DerivedRow.data).where(DerivedRow.key == _find_key(key, look)))
             if data is None:
-                return None
+                # What was looked through for how it is struck was looked through as usual as well.
+                return self.candidates(key, Look.WAYS) if look is Look.USUAL else None
             self._made(name, lambda path: path.write_bytes(data))
         return _load_candidates(name)
 

@@ -21,7 +21,10 @@ CHANNEL = "nubrak"
 
 
 class SessionState(BaseModel):
-    """A session as a window sees it."""
+    """A session as a window sees it. ``undo_number`` and ``redo_number`` tell the edits that would be taken
+    back or done again from others: what is listened to by itself makes revisions too, and takes nobody's edit
+    out of reach.
+    """
 
     id: str
     revision: int
@@ -29,6 +32,8 @@ class SessionState(BaseModel):
     length_s: float
     undo: str | None = None
     redo: str | None = None
+    undo_number: int | None = None
+    redo_number: int | None = None
 
 
 class SessionLine(BaseModel):
@@ -272,4 +277,6 @@ def _state(db: Db, row: SessionRow) -> SessionState:
         length_s=document.length_s,
         undo=undo.label if undo else None,
         redo=redo.label if redo else None,
+        undo_number=undo.number if undo else None,
+        redo_number=redo.number if redo else None,
     )

@@ -2254,7 +2254,7 @@ export interface components {
         };
         /**
          * Follower
-         * @description A stroke that would follow.
+         * @description A stroke that would follow, from a reach on: how alike what follows has to be.
          */
         Follower: {
             /** Part Id */
@@ -2265,14 +2265,27 @@ export interface components {
             found_s: number;
             /** Time S */
             time_s: number;
+            /** Reach */
+            reach: number;
         };
         /**
          * Following
-         * @description All that would follow a correction, those most like it first.
+         * @description All that could follow a correction, those most like it first; how many reaches there are, and which
+         *     is usual.
          */
         Following: {
             /** Revision */
             revision: number;
+            /**
+             * Reaches
+             * @default 5
+             */
+            reaches: number;
+            /**
+             * Usual Reach
+             * @default 2
+             */
+            usual_reach: number;
             /** Strokes */
             strokes: components["schemas"]["Follower"][];
         };
@@ -4145,7 +4158,9 @@ export interface components {
         };
         /**
          * SessionState
-         * @description A session as a window sees it.
+         * @description A session as a window sees it. ``undo_number`` and ``redo_number`` tell the edits that would be taken
+         *     back or done again from others: what is listened to by itself makes revisions too, and takes nobody's edit
+         *     out of reach.
          */
         SessionState: {
             /** Id */
@@ -4159,6 +4174,10 @@ export interface components {
             undo?: string | null;
             /** Redo */
             redo?: string | null;
+            /** Undo Number */
+            undo_number?: number | null;
+            /** Redo Number */
+            redo_number?: number | null;
         };
         /**
          * SetAside

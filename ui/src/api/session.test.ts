@@ -6,8 +6,9 @@ import { Doing, sessionQuery } from './session';
 
 afterEach(() => vi.unstubAllGlobals());
 
-const state = (revision: number): SessionState =>
+const state = (revision: number, edit = 1): SessionState =>
   ({
+    undo_number: edit,
     id: 's',
     revision,
     document: { name: `at ${revision}` },
@@ -16,7 +17,7 @@ const state = (revision: number): SessionState =>
   }) as unknown as SessionState;
 
 /** A server that counts revisions and refuses stale ones, as the real one does. */
-function server(start: number) {
+function server(start: number, edit = 1) {
   let revision = start;
   const seen: number[] = [];
   const answer = vi.fn(async (request: Request) => {
@@ -25,7 +26,9 @@ function server(start: number) {
     await new Promise((done) => setTimeout(done, 5));
     const stale = body.revision !== revision;
     if (!stale) revision++;
-    const content = stale ? { what: 'Stale.', kept: '', todo: '', state: state(revision) } : state(revision);
+    const content = stale
+      ? { what: 'Stale.', kept: '', todo: '', state: state(revision, edit) }
+      : state(revision, edit);
     return new Response(JSON.stringify(content), {
       status: stale ? 409 : 200,
       headers: { 'content-type': 'application/json' },
@@ -53,6 +56,24 @@ describe('doing', () => {
     const doing = new Doing(queries, 's');
     expect(await doing.act({ kind: 'rename', name: 'n' })).toBe(true);
     expect(seen).toEqual([7, 9]);
+  });
+  it('undoes on top of what was listened to meanwhile', async () => {
+    const { seen, revision } = server(9);
+    const queries = new QueryClient();
+    queries.setQueryData(['session', 's'], state(7));
+    await new Doing(queries, 's').walk('undo');
+    expect(seen).toEqual([7, 9]);
+    expect(revision()).toBe(10);
+  });
+  it('does not undo what another window did', async () => {
+    const { seen, revision } = server(9, 2);
+    const queries = new QueryClient();
+    queries.setQueryData(['session', 's'], state(7));
+    const doing = new Doing(queries, 's');
+    await doing.walk('undo');
+    expect(seen).toEqual([7]);
+    expect(revision()).toBe(9);
+    expect(doing.state()?.revision).toBe(9);
   });
   it('is not taken back by an answer that was asked for before it and comes after it', async () => {
     let answer: (response: Response) => void = () => undefined;

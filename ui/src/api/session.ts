@@ -93,6 +93,12 @@ export const askAlike = (id: string, partId: string, index: number) =>
     }),
   );
 
+const ATTEMPTS = 4;
+
+/** The session as it stands, where an action was made on what it no longer is. */
+const staleState = (error: unknown): SessionState | null =>
+  error instanceof Refusal && error.status === 409 ? (error.problem.state ?? null) : null;
+
 /**
  * Everything a window may do to a session. Actions made on a stale revision are made again on the new one.
  */
@@ -181,19 +187,29 @@ export class Doing {
   }
 
   private async walkNow(way: 'undo' | 'redo'): Promise<void> {
-    const before = this.state();
-    const label = way === 'undo' ? before?.undo : before?.redo;
-    if (!before || !label) return;
-    const params = { params: { path: { session_id: this.id } }, body: { revision: before.revision } };
-    const asked =
-      way === 'undo'
+    const begun = this.state();
+    const label = begun?.[way];
+    if (!begun || !label) return;
+    const ask = (revision: number) => {
+      const params = { params: { path: { session_id: this.id } }, body: { revision } };
+      return way === 'undo'
         ? client.POST('/api/sessions/{session_id}/undo', params)
         : client.POST('/api/sessions/{session_id}/redo', params);
-    try {
-      this.take(await take(asked));
-      useWindow.getState().notify(`${way === 'undo' ? 'Undone' : 'Done again'}: ${label}`, true);
-    } catch (error) {
-      this.tell(error);
+    };
+    const number = (state: SessionState) => state[`${way}_number`];
+    for (let attempt = 1; ; attempt++) {
+      try {
+        this.take(await take(ask(this.state()!.revision)));
+        useWindow.getState().notify(`${way === 'undo' ? 'Undone' : 'Done again'}: ${label}`, true);
+        return;
+      } catch (error) {
+        const now = staleState(error);
+        if (now) this.take(now);
+        // What was listened to meanwhile made a new revision, and the edit that is meant is still the next.
+        if (now && number(now) === number(begun) && attempt < ATTEMPTS) continue;
+        this.tell(error);
+        return;
+      }
     }
   }
 
@@ -252,16 +268,18 @@ export class Doing {
   private async againNow(
     ask: (revision: number) => Promise<{ data?: SessionState; error?: unknown; response: Response }>,
   ) {
-    for (let attempt = 0; attempt < 4; attempt++) {
-      const revision = this.state()?.revision ?? 0;
+    const begun = this.state()?.undo_number;
+    for (let attempt = 0; attempt < ATTEMPTS; attempt++) {
+      const before = this.state();
       try {
-        this.take(await take(ask(revision)));
-        if (attempt)
+        this.take(await take(ask(before?.revision ?? 0)));
+        if (before?.undo_number !== begun)
           useWindow.getState().notify('Another window had changed the session; yours was done on top.', true);
         return true;
       } catch (error) {
-        if (error instanceof Refusal && error.status === 409 && error.problem.state) {
-          this.take(error.problem.state);
+        const now = staleState(error);
+        if (now) {
+          this.take(now);
           continue;
         }
         this.tell(error);

@@ -129,7 +129,11 @@ export const COMMANDS = {
     'k',
   ),
   drop: at(
-    { find: 'drop: it does not count', sort: 'drop: it does not count', 'second look': 'it does not count' },
+    {
+      find: 'drop: it does not count',
+      sort: 'drop: it does not count',
+      'second look': 'it does not count',
+    },
     'd',
   ),
   add: at(
@@ -181,6 +185,8 @@ export const COMMANDS = {
   howOften: at({ shape: 'how often' }, 'm'),
   copyHere: at({ shape: 'copy the looped stretch to the line' }, 'i'),
   take: at({ sort: 'take all that follows', layer: 'take it in place of the layer' }, 'Enter'),
+  fewer: at({ sort: 'let only what is most alike follow' }, '8'),
+  more: at({ sort: 'let what is less alike follow too' }, '9'),
   takeBeside: at({ layer: 'take it beside the layer' }, 'Shift+Enter'),
   search: at({ layer: 'search the sounds' }, '/'),
   lock: at({ layer: 'lock it to the recording' }, 'j'),

@@ -4,6 +4,9 @@ import { useNoteName } from '../stage/noteName';
 
 type Sample = Schema['Sample'];
 
+const LIMITS = ['low_velocity', 'high_velocity'] as const;
+const SAID = { low_velocity: 'From', high_velocity: 'Up to' };
+
 /**
  * One instrument: its name, its piece, and every sample with the strengths it sounds at; what shares a range
  * takes turns.
@@ -82,10 +85,10 @@ export function InstrumentEditor({
             >
               <td title={one.name}>{one.name || `sample ${at + 1}`}</td>
               <td className="range">
-                {(['low_velocity', 'high_velocity'] as const).map((field) => (
+                {LIMITS.map((field) => (
                   <input
                     key={`${field}-${one[field]}`}
-                    aria-label={`${field === 'low_velocity' ? 'From' : 'Up to'} velocity, ${one.name || `sample ${at + 1}`}`}
+                    aria-label={`${SAID[field]} velocity, ${one.name || `sample ${at + 1}`}`}
                     defaultValue={one[field] ?? (field === 'low_velocity' ? 1 : 127)}
                     onBlur={(event) => {
                       const value = Math.round(Number(event.target.value));

@@ -8,6 +8,10 @@ import { headSize, inks, noteHead } from '../stage/heads';
 import { dragCurve, without, withPoint, type CurveDrag, type CurvePlaces } from './curveDrag';
 import type { Changes, Columns } from './useShape';
 
+const LABEL =
+  'Velocity over strength. Arrow keys choose a point and move it up and down; with Alt sideways; ' +
+  'Delete takes it out.';
+
 const LEFT = 26;
 const RIGHT = 10;
 const TOP = 10;
@@ -159,13 +163,13 @@ export function StrengthCurve({ piece, columns, move, done, leave }: Props) {
         data-testid="curve"
         tabIndex={0}
         role="group"
-        aria-label="Velocity over strength. Arrow keys choose a point and move it up and down; with Alt sideways; Delete takes it out."
+        aria-label={LABEL}
         onKeyDown={onKey}
         {...handlers}
       >
         <Canvas
           draw={draw}
-          label={`From strength in dBFS to velocity, through ${points.length} points, over ${strengths.length} strokes`}
+          label={`From strength to velocity: ${points.length} points over ${strengths.length} strokes`}
         />
       </div>
       <p className="about axis-line">

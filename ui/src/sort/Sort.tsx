@@ -6,11 +6,12 @@ import { headOf, type BenchProps } from '../shell/bench';
 import { fitView, viewShowing, zoomAbout, zoomView } from '../state/view';
 import { useWindow } from '../state/window';
 import { choicesOf, type Choice } from './choices';
+import { offered, reaching, type Offer } from './Offered';
 import { groupSaid, strokeSaid } from './said';
 import { DOUBTFUL, SoundMap } from './SoundMap';
 import { SoundsList } from './SoundsList';
 import { StrokesOnStaff } from './StrokesOnStaff';
-import { ThisSound, type Offer } from './ThisSound';
+import { ThisSound } from './ThisSound';
 import { useCorrections } from './useCorrections';
 import { askFollowing, hearMoments, useSortMap, type SortMap, type Stroke, type To } from './useSort';
 import './sort.scss';
@@ -60,7 +61,7 @@ export function Sort(props: BenchProps) {
   const placeOf = useCallback((key: string) => places.get(key) ?? [], [places]);
   const chosen = useMemo(() => new Set([...picked].flatMap(placeOf)), [picked, placeOf]);
   const follows = useMemo(
-    () => (offer ? new Set(offer.follows.flatMap((one) => placeOf(keyOf(one)))) : NONE),
+    () => (offer ? new Set(offered(offer).flatMap((one) => placeOf(keyOf(one)))) : NONE),
     [offer, placeOf],
   );
   // A stroke that was given to another piece stays the one that is looked at.
@@ -146,11 +147,13 @@ export function Sort(props: BenchProps) {
     if (pressed instanceof HTMLButtonElement) pressed.blur();
     const answer = await askFollowing(doing.id, headId!, strokes, to).catch(() => null);
     const now = doing.state()?.revision ?? 0;
-    setOffer({ strokes, to, said, follows: answer?.strokes ?? [], revision: now });
+    const reach = answer?.usual_reach ?? 0;
+    const reaches = answer?.reaches ?? 1;
+    setOffer({ strokes, to, said, follows: answer?.strokes ?? [], reach, reaches, revision: now });
   };
   const takeAll = async () => {
-    if (!offer?.follows.length) return;
-    const strokes = offer.follows.map(({ part_id, found_s }) => ({ part_id, found_s }));
+    if (!offer || !follows.size) return;
+    const strokes = offered(offer).map(({ part_id, found_s }) => ({ part_id, found_s }));
     const done = offer.to.nothing ? say.mark(strokes, 'drop') : say.give(strokes, offer.to);
     if (await done) setOffer(null);
   };
@@ -188,7 +191,8 @@ export function Sort(props: BenchProps) {
   const throwAway = () =>
     part && void say.throwAway(part.part_id, !doing.state()?.document.parts?.[part.part_id]?.muted);
   const hearChosen = () => hear(target.length ? target : group !== null ? strokesOf(map!, group) : []);
-  const hearFollowers = () => hearAt((offer?.follows ?? []).map((one) => one.time_s));
+  const hearFollowers = () => hearAt((offer ? offered(offer) : []).map((one) => one.time_s));
+  const reach = (by: 1 | -1) => offer && setOffer(reaching(offer, by));
 
   const letters: Keys = Object.fromEntries(
     choices.map((choice) => [pieceKey(choice.key), () => void give(choice)]),
@@ -204,6 +208,8 @@ export function Sort(props: BenchProps) {
       hearIts: hearChosen,
       hearOther: hearFollowers,
       take: () => void takeAll(),
+      fewer: () => reach(-1),
+      more: () => reach(1),
       keep: () => void say.mark(chosenStrokes(), 'keep'),
       drop: () => void drop(),
       add: () => setAlso((now) => !now),
@@ -297,6 +303,7 @@ export function Sort(props: BenchProps) {
         onTakeAll={() => void takeAll()}
         onHear={hearChosen}
         onHearFollowers={hearFollowers}
+        onReach={reach}
         onThrowAway={throwAway}
         onDivide={divide}
         onJoin={() => setJoining(!joining)}

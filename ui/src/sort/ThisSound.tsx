@@ -1,21 +1,9 @@
-import type { Schema } from '../api/client';
 import { KeyOf } from '../commands/KeyOf';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
-import { clock } from '../stage/axes';
 import type { Choice } from './choices';
+import { Offered, type Offer } from './Offered';
 import { DRAGGED_SOUND } from './SoundsList';
-import type { Stroke, To } from './useSort';
-
-/** A correction that was made, and what would follow it. */
-export interface Offer {
-  strokes: Stroke[];
-  to: To;
-  said: string;
-  follows: Schema['Follower'][];
-  /** Of the session after the correction. */
-  revision: number;
-}
 
 interface Props {
   title: string;
@@ -37,13 +25,12 @@ interface Props {
   onTakeAll: () => void;
   onHear: () => void;
   onHearFollowers: () => void;
+  onReach: (by: 1 | -1) => void;
   onThrowAway: () => void;
   onDivide: () => void;
   onJoin: () => void;
   onDoubtful: () => void;
 }
-
-const NAMED = 4; // places of followers that there is room for
 
 /** What is chosen, what it can be said to be, and what would follow. */
 export function ThisSound(props: Props) {
@@ -55,29 +42,12 @@ export function ThisSound(props: Props) {
         {props.said}
       </p>
       {offer && (
-        <div className="offer" role="status" data-testid="offer">
-          <strong>{offerSaid(offer)}</strong>
-          {offer.follows.length > 0 && (
-            <>
-              <span className="number">
-                {offer.follows
-                  .slice(0, NAMED)
-                  .map((follower) => clock(follower.time_s, 2))
-                  .join(' · ')}
-                {offer.follows.length > NAMED ? ' …' : ''}
-              </span>
-              <div className="acts">
-                <button type="button" className="plain-act" onClick={props.onTakeAll}>
-                  <KeyOf of="take" />{' '}
-                  {offer.to.also ? offer.said.toLowerCase() : `${offer.said.toLowerCase()} too`}
-                </button>
-                <button type="button" className="plain-act" onClick={props.onHearFollowers}>
-                  <KeyOf of="hearOther" /> hear
-                </button>
-              </div>
-            </>
-          )}
-        </div>
+        <Offered
+          offer={offer}
+          onTake={props.onTakeAll}
+          onHear={props.onHearFollowers}
+          onReach={props.onReach}
+        />
       )}
       <div className="column-head">
         <span>
@@ -150,10 +120,4 @@ export function ThisSound(props: Props) {
       <p className="quiet sort-foot">{props.foot}</p>
     </aside>
   );
-}
-
-function offerSaid({ follows, strokes, said }: Offer): string {
-  const like = strokes.length === 1 ? 'it' : 'them';
-  if (!follows.length) return `${said}. Nothing else sounds like ${like}.`;
-  return `${follows.length} more ${follows.length === 1 ? 'sounds' : 'sound'} like ${like}`;
 }

@@ -13,6 +13,9 @@ ONLY_HEARD = "heard"  # a source to play along with, in which nothing is looked 
 Family = Literal["kick", "drum", "cymbal", "overall", "hand", "whole", "room"]
 
 
+_NOTED = "whether its strokes become notes; else it is heard and not looked through"
+
+
 class Piece(BaseModel):
     """What can be struck, and everything the flow needs to know about it before anything is set."""
 
@@ -37,7 +40,7 @@ class Piece(BaseModel):
     family: Family = Field(description="what its strokes and its microphone are like")
     words: list[str] = Field(description="what file names call it")
 
-    @computed_field(description="whether its strokes become notes; else it is heard and not looked through")  # type: ignore[prop-decorator]
+    @computed_field(description=_NOTED)  # type: ignore[prop-decorator]
     @property
     def noted(self) -> bool:
         return self.family != "room" and self.id != ONLY_HEARD

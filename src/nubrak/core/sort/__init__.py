@@ -4,7 +4,7 @@ Begin with ``listening.listen``: what is kept of every candidate of a source; th
 each moment holds. ``ghosts`` and ``sameness`` group the hits of one part.
 """
 
-from nubrak.core.sort.alike import followers, unlike_db
+from nubrak.core.sort.alike import REACHES_DB, USUAL_REACH, followers, unlike_db
 from nubrak.core.sort.ghosts import ghosts
 from nubrak.core.sort.layout import Placed, outline, placed
 from nubrak.core.sort.listening import VERSION as LISTENED
@@ -18,7 +18,9 @@ from nubrak.core.sort.ways import ways_by_own_microphone
 __all__ = [
     "LISTENED",
     "PIECES_TOLD",
+    "REACHES_DB",
     "SOUNDS",
+    "USUAL_REACH",
     "Placed",
     "Sorted",
     "Sounding",

@@ -14,8 +14,10 @@ from nubrak.core.sort.listening import Sounding
 from nubrak.core.sort.moment_spectra import LONG_EDGES_HZ
 
 _FLOOR_DB = -60.0  # under the loud moments of a source nothing is told from noise
-_ALIKE_DB = 5.0  # strokes of one drum differ by less than this on average (chosen on taught libraries)
-_CLOSER = 0.8  # a follower is nearer by this much to what was corrected than to what a hand left there
+# How far apart strokes may be that follow, from hardly any to whatever is at all alike. Strokes of one drum
+# differ by less than the usual reach on average (chosen on taught libraries).
+REACHES_DB = (2.5, 3.5, 5.0, 7.0, 10.0)
+USUAL_REACH = 2
 _ODDS_DB = 1.0  # what a nat of log odds apart counts beside decibels
 _MOST_NATS = 6.0
 
@@ -37,18 +39,20 @@ def followers(
     left: NDArray[np.int64],
     candidates: NDArray[np.int64],
     piece: Piece,
-) -> NDArray[np.int64]:
-    """Which of ``candidates`` (n,), strokes of a piece, would follow the ``corrected`` (m,) out of it,
-    nearest first; those stay that are nearer to what a hand has ``left`` (k,) there.
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Which of ``candidates`` (n,), strokes of a piece, could follow the ``corrected`` (m,) out of it,
+    nearest first, and from which of ``REACHES_DB`` on each does; those stay that are nearer to what a hand
+    has ``left`` (k,) there.
     """
     if not len(candidates) or not len(corrected):
-        return np.zeros(0, np.int64)
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
     away = unlike_db(sounding, candidates, corrected, piece).min(axis=1)
-    follows = away <= _ALIKE_DB
+    follows = away <= REACHES_DB[-1]
     if len(left):
-        follows &= away < _CLOSER * unlike_db(sounding, candidates, left, piece).min(axis=1)
+        follows &= away < unlike_db(sounding, candidates, left, piece).min(axis=1)
     order = np.argsort(away[follows], kind="stable")
-    return np.asarray(candidates[follows][order])
+    reach = np.searchsorted(REACHES_DB, away[follows][order])
+    return np.asarray(candidates[follows][order]), np.asarray(reach, np.int64)
 
 
 def _in_band(sounding: Sounding, rows: NDArray[np.int64], piece: Piece) -> NDArray[np.float64]:
