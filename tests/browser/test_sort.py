@@ -103,7 +103,13 @@ def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
     page.keyboard.press("Shift+L")
     offer = page.get_by_test_id("offer")
     expect(offer).to_contain_text(re.compile("^[1-3] more sounds? like it"))
+    fewest = int(offer.inner_text()[0])
+    # what is less alike too: all kicks, at the widest
+    for _ in range(4):
+        page.keyboard.press("9")
     others = int(offer.inner_text()[0])
+    assert fewest <= others <= 3
+    expect(offer.get_by_role("button", name="less alike")).to_have_count(0)
     page.keyboard.press("Enter")
     wait_until(page, lambda: notes_of(page)[39] == 5 + others)
     assert notes_of(page)[36] == 4

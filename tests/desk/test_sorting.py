@@ -9,9 +9,13 @@ import numpy as np
 import pytest
 
 from nubrak.core.problem import Problem
-from nubrak.core.session import Document, SetMark
+from nubrak.core.samples import Instrument
+from nubrak.core.session import AnyAction, Document, SetMark
 from nubrak.core.session.gather_edits import Rename
+from nubrak.core.session.layer_edits import AddLayer
 from nubrak.core.session.marks import MarkChange
+from nubrak.core.session.shape_edits import SetShape, ShapeChanges
+from nubrak.core.session.sort_edits import SetMuted, SplitPart
 from nubrak.desk.desk import Desk
 from nubrak.desk.lists import hit_lines, midi_of
 from nubrak.desk.overview import overview_of
@@ -224,3 +228,42 @@ def test_a_loop_is_written_with_a_channel_for_each_piece_and_nothing_twice(
     assert len(channels) == len(set(channels)) == len(file.tracks) - 1
     struck = sum(m.type == "note_on" and m.velocity > 0 for track in file.tracks for m in track)
     assert struck == sum(len(standing.notes(one)) for one in standing.document.parts)
+
+
+def test_ghosts_become_a_part_with_a_note_and_a_layer_of_their_own_and_are_thrown_away_without_being_lost(
+    desk: Desk, session: str, drop: Drop
+) -> None:
+    soft = [(0.125 + 0.5 * n, "snare", 0.3) for n in range(8)]
+    head = next(iter(drop(session, "moth loop.wav", mixture(beat() + soft, 4.0)).document.parts))
+    overview_of(desk, session)
+    found = sort_map(desk.standing(session), head)
+    group = next(k for k, one in enumerate(found.groups) if one.ghost)
+    assert found.groups[group].name == "Snare, ghost" and found.groups[group].hits >= 4
+    snare = part_of(desk, session, "snare")
+    at_s = [s for s, of in zip(found.found_s, found.group, strict=True) if of == group]
+    marks = {f"m{k}": s for k, s in enumerate(at_s)}
+    edits: list[AnyAction] = [
+        SplitPart(
+            kind="split_part", part_id=snare, new_part_id="ghosts", marks=marks, there=marks, named="Ghosts"
+        ),
+        SetShape(kind="set_shape", part_id="ghosts", changes=ShapeChanges(note=27)),
+        AddLayer(
+            kind="add_layer",
+            part_id="ghosts",
+            layer_id="soft",
+            instrument=Instrument(id="i1", name="Soft", piece="snare"),
+        ),
+    ]
+    for edit in edits:
+        state = desk.sessions.edit(session, None, edit)
+    written = mido.MidiFile(
+        file=io.BytesIO(midi_of(desk.standing(session), [snare, "ghosts"], "one", 960, None))
+    )
+    struck = [m.note for track in written.tracks for m in track if m.type == "note_on" and m.velocity]
+    assert struck.count(38) == 4 and struck.count(27) == len(at_s)
+    assert not state.document.parts[snare].layers and list(state.document.parts["ghosts"].layers) == ["soft"]
+    state = desk.sessions.edit(session, None, SetMuted(kind="set_muted", part_id="ghosts", muted=True))
+    assert "ghosts" not in desk.standing(session).chosen(None)
+    state = desk.sessions.edit(session, None, SetMuted(kind="set_muted", part_id="ghosts", muted=False))
+    assert len(desk.standing(session).notes("ghosts")) == len(at_s)
+    assert state.document.parts["ghosts"].shape.note == 27

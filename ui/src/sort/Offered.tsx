@@ -37,6 +37,7 @@ export const reaching = (offer: Offer, by: 1 | -1): Offer => ({
 export function Offered({ offer, onTake, onHear, onReach }: Props) {
   const follows = offered(offer);
   const said = offer.said.toLowerCase();
+  const [fewer, more] = ([-1, 1] as const).map((by) => offered(reaching(offer, by)).length);
   return (
     <div className="offer" role="status" data-testid="offer">
       <strong>{offerSaid(offer, follows.length)}</strong>
@@ -59,23 +60,18 @@ export function Offered({ offer, onTake, onHear, onReach }: Props) {
           </div>
         </>
       )}
-      {offer.follows.length > 0 && (
+      {(fewer !== follows.length || more !== follows.length) && (
         <div className="acts">
-          {([-1, 1] as const).map((by) => {
-            const many = offered(reaching(offer, by)).length;
-            return (
-              <button
-                type="button"
-                className="plain-act"
-                key={by}
-                disabled={many === follows.length}
-                onClick={() => onReach(by)}
-              >
-                <KeyOf of={by < 0 ? 'fewer' : 'more'} /> {by < 0 ? 'most alike' : 'less alike too'}
-                {many !== follows.length && `: ${many}`}
-              </button>
-            );
-          })}
+          {fewer !== follows.length && (
+            <button type="button" className="plain-act" onClick={() => onReach(-1)}>
+              <KeyOf of="fewer" /> {fewer ? `only ${fewer}` : 'none'}, most alike
+            </button>
+          )}
+          {more !== follows.length && (
+            <button type="button" className="plain-act" onClick={() => onReach(1)}>
+              <KeyOf of="more" /> {more}, less alike
+            </button>
+          )}
         </div>
       )}
     </div>
