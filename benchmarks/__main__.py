@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 
-from benchmarks import accuracy, hands, shaping, single, speed
+from benchmarks import accuracy, hands, proof, shaping, single, speed
+from benchmarks.sorting import proof as sorting_proof
 
 if __name__ == "__main__":
     wanted = sys.argv[1:] or ["speed", "accuracy"]
@@ -12,17 +14,17 @@ if __name__ == "__main__":
         speed.run()
     if "shape" in wanted or not sys.argv[1:]:
         shaping.run()
-    if "accuracy" in wanted:
+    if "accuracy" in wanted and "--proof" in wanted:
+        folder = Path(wanted[wanted.index("--proof") + 1])
+        proof.score(folder)
+        sorting_proof.score(folder)
+    elif "accuracy" in wanted:
         single.run()
         hands.run()
         accuracy.run()
     if "loops" in wanted:
-        from pathlib import Path
-
-        from benchmarks.sorting import proof
-
         if "--proof" in wanted:
-            proof.score(Path(wanted[wanted.index("--proof") + 1]))
+            sorting_proof.score(Path(wanted[wanted.index("--proof") + 1]))
         else:
             from benchmarks.sorting import folds
 
