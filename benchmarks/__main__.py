@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from benchmarks import accuracy, hands, proof, shaping, single, speed
+from benchmarks import accuracy, hands, left_out, proof, shaping, single, speed
 from benchmarks.sorting import proof as sorting_proof
 
 if __name__ == "__main__":
@@ -22,6 +22,8 @@ if __name__ == "__main__":
         single.run()
         hands.run()
         accuracy.run()
+    if "left-out" in wanted:
+        left_out.run()
     if "loops" in wanted:
         if "--proof" in wanted:
             sorting_proof.score(Path(wanted[wanted.index("--proof") + 1]))

@@ -8,6 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
+CACHE = Path(__file__).parent / ".cache"
+RATE_HZ = 44100  # of all sounds here
+
 
 def keep(path: Path, data: bytes) -> None:
     """Write a file under another name and move it to its place."""

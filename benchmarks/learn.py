@@ -1,10 +1,10 @@
-"""Teaching the core what a stroke spectral_shape like among spill, ringing and noise: `python -m
+"""Teaching the core what a stroke is like among spill, ringing and noise: `python -m
 benchmarks.learn make`, then `fit`, then `guess`. Whole loops are taught by `python -m
 benchmarks.learn_loops`.
 
-Sessions of free play, no style of the accuracy benchmark, on made-up kits whose pieces come from several
-sound fonts and programs at several pitches, through any choice of microphones. The kit and the styles that
-the accuracy benchmark keeps apart never appear.
+Sessions of free play, no style of the accuracy benchmark, on made-up kits whose pieces come from one library
+of sounds or two and are made others of their kind, through any choice of microphones. The kit and the styles
+that the accuracy benchmark keeps apart never appear. `folds` teaches the same without whole libraries.
 """
 
 from __future__ import annotations
@@ -30,32 +30,55 @@ from nubrak.core.gather import TAUGHT as GUESS
 from nubrak.core.pieces import PIECES
 from nubrak.core.spill import PartOnsets, kind_of, loud_first, part_onsets
 
-PROGRAMS = {"general": (0, 8, 16, 24, 32, 48), "small": (0, 8, 16, 24, 25, 32)}
+_GENERAL = (0, 8, 16, 24, 32, 48)
+# Library → (font, programs), and how often it is played on.
+LIBRARIES: dict[str, tuple[tuple[str, tuple[int, ...]], ...]] = {
+    "fluid, musescore": (("general", _GENERAL), ("musescore", (*_GENERAL, 2, 4))),
+    "timgm6mb": (("small", (0, 8, 16, 24, 25, 32)),),
+    "csound": (("csound", (0, 8, 16, 24, 25, 32)),),
+    "opl3": (("opl3", (0,)),),
+    "freepats": (("patches", (0,)),),
+    "made": (("made", tuple(range(400))),),
+}
+_SHARES = (0.28, 0.18, 0.18, 0.08, 0.08, 0.2)
+# Libraries that are left out together, and never taught to what scores on them.
+FOLDS: tuple[tuple[str, ...], ...] = (
+    ("fluid, musescore",),
+    ("timgm6mb", "freepats"),
+    ("csound", "opl3"),
+    ("made",),
+)
+_AUDIBLE_DB = 0.0  # a stroke that stands out less in every band teaches nothing
 LENGTH_S = 40.0
-SESSIONS = 300
-MADE_FROM = 240  # from this session on drums made by synthesis mix in
+SESSIONS = 320
 SCENES = CACHE / "scenes"
 
 
 @dataclass(frozen=True)
 class RecordedSession:
-    """What one session gives to learn from: candidates per microphone, and the attacks of the piece it stands
-    at, (m,) in s.
+    """What one session gives to learn from: candidates per microphone, and of the piece it stands at the
+    attacks, (m,) in s, how hard, and how far over the rest, (m, 2) in dB; which libraries it is played on.
     """
 
     candidates: dict[str, Candidates]
     truth_s: dict[str, NDArray[np.float64]]
     velocity: dict[str, NDArray[np.int64]]
+    over_rest_db: dict[str, NDArray[np.float64]]
+    libraries: frozenset[str]
 
 
-def made_up_kit(rng: np.random.Generator, made: bool) -> dict[str, Kit]:
-    """A kit put together from all there is; with ``made`` also from drums made by synthesis."""
+def made_up_kit(rng: np.random.Generator) -> tuple[dict[str, Kit], frozenset[str]]:
+    """A kit put together from one library or two, most pieces made others of their kind."""
+    count = 2 if rng.random() < 0.4 else 1
+    libraries = [str(one) for one in rng.choice(list(LIBRARIES), count, replace=False, p=_SHARES)]
     out = {}
     for piece in ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "crash", "ride"):
-        font = "made" if made and rng.random() < 0.6 else str(rng.choice(list(PROGRAMS)))
-        program = int(rng.integers(100)) if font == "made" else int(rng.choice(PROGRAMS[font]))
-        out[piece] = Kit("made up", font, program, float(np.round(np.exp(rng.normal(0, 0.1)), 2)))
-    return out
+        fonts = LIBRARIES[str(rng.choice(libraries))]
+        font, programs = fonts[int(rng.integers(len(fonts)))]
+        another = int(rng.integers(1, 1 << 30)) if rng.random() < 0.6 else 0
+        pitch = float(np.round(np.exp(rng.normal(0, 0.1)), 2))
+        out[piece] = Kit("made up", font, int(rng.choice(programs)), pitch, another)
+    return out, frozenset(libraries)
 
 
 def make(seed: int) -> Path:
@@ -65,8 +88,8 @@ def make(seed: int) -> Path:
     if path.exists():
         return path
     rng = np.random.default_rng([seed, 4711])
-    kit = made_up_kit(rng, made=seed >= MADE_FROM)
-    loudest = float(rng.choice([-12.0, -12.0, -9.0, -16.0]))
+    kit, libraries = made_up_kit(rng)
+    loudest = float(rng.choice([-12.0, -12.0, -9.0, -6.0, -16.0]))
     scene = Scene(
         faults=bool(rng.random() < 0.5),
         moved=bool(rng.random() < 0.15),
@@ -85,17 +108,21 @@ def make(seed: int) -> Path:
         str(name): np.round(audio[name] * (32767 * rng.choice([-1, 1]))).astype(np.int16) for name in names
     }
     truth = {
-        str(name): (truth_of(recording, name), recording.velocity.get(name, np.zeros(0, np.int64)))
+        str(name): (
+            truth_of(recording, name),
+            recording.velocity.get(name, np.zeros(0, np.int64)),
+            recording.over_rest_db.get(name, np.full((len(truth_of(recording, name)), 2), 99.0)),
+        )
         for name in names
     }
     draft = path.with_suffix(".draft")
-    draft.write_bytes(pickle.dumps((kept, truth)))
+    draft.write_bytes(pickle.dumps((kept, truth, libraries)))
     return draft.replace(path)
 
 
 def _cut_one_short(
     audio: dict[str, NDArray[np.int16]],
-    truth: dict[str, tuple[NDArray[np.float64], NDArray[np.int64]]],
+    truth: dict[str, tuple[NDArray[np.generic], ...]],
     rng: np.random.Generator,
 ) -> None:
     """In some sessions one microphone is muted half-way through, or its file ends there."""
@@ -109,10 +136,7 @@ def _cut_one_short(
         else np.concatenate([audio[name][:end], np.zeros(len(audio[name]) - end, np.int16)])
     )
     before = truth[name][0] < end / RATE_HZ - 0.03
-    truth[name] = (
-        truth[name][0][before],
-        truth[name][1][before] if len(truth[name][1]) == len(before) else truth[name][1],
-    )
+    truth[name] = tuple(column[before] if len(column) == len(before) else column for column in truth[name])
 
 
 def recorded_session(seed: int) -> RecordedSession:
@@ -120,14 +144,13 @@ def recorded_session(seed: int) -> RecordedSession:
     path = SCENES / f"{seed}-{VERSION}.found"
     if path.exists():
         return pickle.loads(path.read_bytes())
-    audio, truth = pickle.loads(make(seed).read_bytes())
+    audio, truth, libraries = pickle.loads(make(seed).read_bytes())
     _cut_one_short(audio, truth, np.random.default_rng([seed, 1812]))
     candidates = {
         name: find_candidates(signal.astype(np.float32) / 32767, RATE_HZ) for name, signal in audio.items()
     }
-    heard = RecordedSession(
-        candidates, {name: t for name, (t, _) in truth.items()}, {name: v for name, (_, v) in truth.items()}
-    )
+    attacks, velocity, over_rest = ({name: of[k] for name, of in truth.items()} for k in range(3))
+    heard = RecordedSession(candidates, attacks, velocity, over_rest, libraries)
     path.write_bytes(pickle.dumps(heard))
     return heard
 
@@ -143,13 +166,25 @@ def session_of(heard: RecordedSession) -> dict[str, PartOnsets]:
     return out
 
 
-def _first_features(seed: int) -> tuple[dict[str, NDArray[np.float32]], dict[str, NDArray[np.bool_]]]:
+def labels_of(heard: RecordedSession, key: str) -> NDArray[np.int8]:
+    """Which candidates of a microphone are strokes of its piece, (n,): 1, 0, or -1 for those of strokes that
+    nobody hears under the rest.
+    """
+    found_s, true_s = heard.candidates[key].time_s, heard.truth_s[key]
+    out = labels(found_s, true_s).astype(np.int8)
+    hidden = true_s[heard.over_rest_db[key][:, 0] < _AUDIBLE_DB]
+    if len(hidden) and len(found_s):
+        out[np.abs(found_s[:, None] - hidden[None]).min(axis=1) <= 0.010] = -1
+    return out
+
+
+def _first_features(seed: int) -> tuple[dict[str, NDArray[np.float32]], dict[str, NDArray[np.int8]]]:
     heard = recorded_session(seed)
     session = session_of(heard)
     own = {key: strokes.astype(np.float64) for key, strokes in loud_first(session).items()}
     leaks = leaks_by(session, own)
     return {key: evidence_of(key, session, leaks, own).features for key in session}, {
-        key: labels(heard.candidates[key].time_s, heard.truth_s[key]) for key in session
+        key: labels_of(heard, key) for key in session
     }
 
 
@@ -207,60 +242,86 @@ def forest_of(model: HistGradientBoostingClassifier) -> dict[str, NDArray[np.gen
     }
 
 
-def keep_forests(forests: dict[Taught, HistGradientBoostingClassifier]) -> None:
+def keep_forests(forests: dict[Taught, HistGradientBoostingClassifier], path: Path = TAUGHT) -> None:
     """Put taught forests where the core reads them, beside those that stand there."""
     kept: dict[str, NDArray[np.generic]] = {}
-    if TAUGHT.exists():
-        with np.load(TAUGHT, allow_pickle=False) as stored:
+    if path.exists():
+        with np.load(path, allow_pickle=False) as stored:
             if stored["features"].tolist() == list(FEATURES):
                 kept = {name: stored[name] for name in stored.files}
     kept |= {
         f"{name}{int(one)}": part for one, model in forests.items() for name, part in forest_of(model).items()
     }
-    np.savez_compressed(TAUGHT, **(kept | {"features": np.array(FEATURES)}))
+    np.savez_compressed(path, **(kept | {"features": np.array(FEATURES)}))
 
 
-def fit(sessions: int) -> None:
-    """Teach both passes and keep them where the core reads them."""
+def fold_path(number: int) -> Path:
+    """Where the forests of a fold stand."""
+    return CACHE / f"kit-fold-{number}.npz"
+
+
+@dataclass(frozen=True)
+class Table:
+    """Every microphone of every session that was heard: its evidence at both looks, (n, features), what is
+    true, (n,), and the libraries.
+    """
+
+    first: list[NDArray[np.float32]]
+    second: list[NDArray[np.float32]]
+    truth: list[NDArray[np.int8]]
+    libraries: list[frozenset[str]]
+
+    def stacked(
+        self, looks: list[NDArray[np.float32]], which: list[int]
+    ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+        """Evidence and truth of some microphones, without what nobody hears."""
+        features = np.concatenate([looks[k] for k in which])
+        truth = np.concatenate([self.truth[k] for k in which])
+        return features[truth >= 0], truth[truth >= 0] == 1
+
+
+def table_of(sessions: int) -> Table:
+    """The evidence that all sessions give, kept until finding or the evidence changes."""
+    path = SCENES / f"table-{sessions}-{VERSION}-{len(FEATURES)}.pkl"
+    if path.exists():
+        return pickle.loads(path.read_bytes())
     with ProcessPoolExecutor(2) as pool:
         first = list(pool.map(_first_features, range(sessions), chunksize=4))
         print("sessions heard", flush=True)
         rows = [(seed, key) for seed in range(sessions) for key in first[seed][0]]
-        side = np.array([seed % 2 for seed, _ in rows])
-
-        def stacked(
-            which: list[tuple[int, str]], table: list[dict[str, NDArray[np.float32]]]
-        ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-            return np.concatenate([table[s][k] for s, k in which]), np.concatenate(
-                [first[s][1][k] for s, k in which]
-            )
-
-        table = [features for features, _ in first]
-        halves = [
-            taught(*stacked([row for row, at in zip(rows, side, strict=True) if at == half], table), 150)
-            for half in (0, 1)
-        ]
-        stroke_probabilities: list[dict[str, NDArray[np.float64]]] = [{} for _ in range(sessions)]
-        for seed, key in rows:
-            features = table[seed][key]
-            stroke_probabilities[seed][key] = (
+        out = Table(
+            [first[s][0][k] for s, k in rows],
+            [],
+            [first[s][1][k] for s, k in rows],
+            [recorded_session(s).libraries for s, _ in rows],
+        )
+        sides = [[at for at, (seed, _) in enumerate(rows) if seed % 2 == half] for half in (0, 1)]
+        halves = [taught(*out.stacked(out.first, side), 150) for side in sides]
+        told: list[dict[str, NDArray[np.float64]]] = [{} for _ in range(sessions)]
+        for (seed, key), features in zip(rows, out.first, strict=True):
+            told[seed][key] = (
                 halves[1 - seed % 2].predict_proba(features)[:, 1] if len(features) else np.zeros(0)
             )
         print("first pass taught", flush=True)
-        second = list(pool.map(_second_features, range(sessions), stroke_probabilities, chunksize=4))
+        second = list(pool.map(_second_features, range(sessions), told, chunksize=4))
+    out.second.extend(second[s][k] for s, k in rows)
+    path.write_bytes(pickle.dumps(out))
+    return out
+
+
+def fit(sessions: int, without: tuple[str, ...] = (), path: Path = TAUGHT) -> None:
+    """Teach both looks on all sessions without some libraries, and keep them."""
+    table = table_of(sessions)
+    which = [k for k, of in enumerate(table.libraries) if not of & set(without)]
     keep_forests(
         {
-            Taught.KIT_BEFORE_SPILL: taught(*stacked(rows, table), 150),
-            Taught.KIT: taught(*stacked(rows, second), 260),
-        }
+            Taught.KIT_BEFORE_SPILL: taught(*table.stacked(table.first, which), 150),
+            Taught.KIT: taught(*table.stacked(table.second, which), 260),
+        },
+        path,
     )
-    print(
-        (
-            f"taught on {sum(len(table[s][k]) for s, k in rows)} candidates; "
-            f"{TAUGHT.stat().st_size / 1e3:.0f} kB"
-        ),
-        flush=True,
-    )
+    count = sum(len(table.truth[k]) for k in which)
+    print(f"taught on {count} candidates; {path.stat().st_size / 1e3:.0f} kB", flush=True)
 
 
 def fit_guess(sessions: int) -> None:
@@ -295,7 +356,11 @@ if __name__ == "__main__":
                 print(done, path, flush=True)
     elif step == "fit":
         fit(sessions)
+    elif step == "folds":
+        for number, left_out in enumerate(FOLDS):
+            print(f"without {', '.join(left_out)}", flush=True)
+            fit(sessions, left_out, fold_path(number))
     elif step == "guess":
         fit_guess(sessions)
     else:
-        sys.exit("python -m benchmarks.learn make|fit|guess [sessions]")
+        sys.exit("python -m benchmarks.learn make|fit|folds|guess [sessions]")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,7 @@ from benchmarks.sounds import RATE_HZ, Kit, sound, struck
 from benchmarks.styles import Stroke
 
 METRES_A_SECOND = 343.0
-HOME = {"pedal-hat": "hi-hat", "open-hat": "hi-hat", "ride-bell": "ride"}
+HOME = {"pedal-hat": "hi-hat", "open-hat": "hi-hat", "half-hat": "hi-hat", "ride-bell": "ride"}
 # Where pieces and microphones stand, in metres; a drummer's kit measured by eye.
 PIECES_AT = {
     "kick": (0.0, 0.0, 0.3),
@@ -59,6 +60,10 @@ class Recording:
     audio: dict[str, NDArray[np.float32]]
     attacks_s: dict[tuple[str, str], NDArray[np.float64]] = field(default_factory=dict)  # (piece, microphone)
     velocity: dict[str, NDArray[np.int64]] = field(default_factory=dict)  # per piece, in order of time
+    kinds: dict[str, list[str]] = field(default_factory=dict)
+    # Per piece, in order of time: how far each stroke's first 30 ms stand over everything else in the
+    # microphone at its piece, (n, 2) in dB: in the band where they stand out most, and on the whole.
+    over_rest_db: dict[str, NDArray[np.float64]] = field(default_factory=dict)
     spill_db: dict[tuple[str, str], float] = field(default_factory=dict)  # (piece, microphone)
     delay_s: dict[tuple[str, str], float] = field(default_factory=dict)
 
@@ -98,6 +103,31 @@ def _room(rng: np.random.Generator) -> NDArray[np.float32]:
     return np.asarray(out / np.sqrt(np.sum(out**2)), np.float32)
 
 
+_FIRST = round(0.03 * RATE_HZ)
+_EDGES_HZ = (30.0, 150.0, 500.0, 1500.0, 5000.0, 16000.0)
+_SPEAKS_DB = -25.0  # a band of a stroke so far under its loudest one says nothing of it
+
+
+def _band_power(first: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Power of up to 30 ms in five bands, (5,)."""
+    spectrum = np.abs(np.fft.rfft(first, 2 * _FIRST)) ** 2
+    edges = np.searchsorted(np.fft.rfftfreq(2 * _FIRST, 1 / RATE_HZ), _EDGES_HZ)
+    return np.array([spectrum[a:b].sum() for a, b in pairwise(edges)])
+
+
+def _over_rest_db(
+    audio: NDArray[np.float32], attacks: NDArray[np.int64], power: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """How far strokes at samples (n,) with band powers (n, 5) stand over the rest of a microphone, (n, 2)."""
+    out = np.zeros((len(attacks), 2))
+    for row, (at, own) in enumerate(zip(attacks.tolist(), power, strict=True)):
+        rest = np.maximum(_band_power(audio[at : at + _FIRST]) - own, 1e-3 * own + 1e-12)
+        over = 10 * np.log10((own + 1e-12) / rest)
+        speaks = own >= own.max() * 10 ** (_SPEAKS_DB / 10)
+        out[row] = over[speaks].max(), 10 * np.log10((own.sum() + 1e-12) / rest.sum())
+    return out
+
+
 @dataclass(frozen=True)
 class Scene:
     """How it is recorded. With ``faults`` one microphone is clipped, one very quiet, one hums; with ``moved``
@@ -122,6 +152,8 @@ def record(
     tracks = {piece: np.zeros(length, np.float32) for piece in sorted(struck_pieces)}
     attacks: dict[str, list[int]] = {piece: [] for piece in tracks}
     velocity: dict[str, list[int]] = {piece: [] for piece in tracks}
+    kinds: dict[str, list[str]] = {piece: [] for piece in tracks}
+    power: dict[str, list[NDArray[np.float64]]] = {piece: [] for piece in tracks}
     ends: dict[str, int] = {}
     for stroke in strokes:
         piece = HOME.get(stroke.piece, stroke.piece)
@@ -140,6 +172,8 @@ def record(
         piece_track += gain * audio[: len(piece_track)]
         attacks[piece].append(at + attack)
         velocity[piece].append(stroke.velocity)
+        kinds[piece].append(stroke.kind)
+        power[piece].append(_band_power(gain * audio[attack : attack + _FIRST]))
     microphones = [p for p in ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "ride") if p in tracks]
     out = Recording({})
     room = _room(rng)
@@ -160,6 +194,7 @@ def record(
             order = np.argsort(attacks[piece])
             out.attacks_s[piece, name] = (np.array(attacks[piece])[order] + delay) / RATE_HZ
             out.velocity[piece] = np.array(velocity[piece])[order]
+            out.kinds[piece] = [kinds[piece][k] for k in order.tolist()]
             out.delay_s[piece, name] = delay / RATE_HZ
             if piece == name:
                 own[delay:] = track[: length - delay]
@@ -183,6 +218,12 @@ def record(
         wet = (-14 if name in OVERHEADS else -24) + rng.normal(0, 2)
         hiss = 10 ** (rng.uniform(-84, -70) / 20) * rng.standard_normal(length, np.float32)
         out.audio[name] = (own + spill + np.float32(10 ** (wet / 20)) * reverberant + hiss).astype(np.float32)
+        if name in tracks:
+            order = np.argsort(attacks[name])
+            at = np.round(out.attacks_s[name, name] * RATE_HZ).astype(int)
+            out.over_rest_db[name] = _over_rest_db(
+                out.audio[name], at, np.array([power[name][k] for k in order])
+            )
     for signal in out.audio.values():
         signal *= np.float32(10 ** (rng.normal(0, 2.5) / 20))
     if scene.faults:

@@ -124,10 +124,7 @@ def _apart(times_s: NDArray[np.float64], others_s: NDArray[np.float64]) -> NDArr
 def score(folder: Path) -> None:
     """Print how every session of a folder is found, microphone by microphone; the mean and the worst."""
     print(f"Sessions of {folder}, pieces at their own microphones, default settings")
-    print(
-        f"  {'':22} {'strokes':>7} {'F 10':>6} {'F 50':>6} {'missed':>6} {'false':>6} {'corr':>6} "
-        f"{'95 % ms':>7} {'vel':>5} {'shown':>6} {'places':>6}"
-    )
+    print(f"  {'':22} {HEAD}")
     everything, sessions = Tally(), []
     for truth in sorted(folder.rglob("*.json")):
         about = json.loads(truth.read_text())
@@ -150,7 +147,7 @@ def score(folder: Path) -> None:
         return
     _print("all", everything)
     print(f"  corrections in 1000: mean of sessions {np.mean(sessions):.1f}, worst {max(sessions):.1f}")
-    print("  found, by kind of stroke: " + _recalls(everything.flags))
+    print("  found, by kind of stroke: " + recalls(everything.flags))
     print(
         "  95 % of times within, by piece: "
         + ", ".join(
@@ -160,17 +157,28 @@ def score(folder: Path) -> None:
     )
 
 
-def _recalls(flags: dict[str, list[bool]]) -> str:
+def recalls(flags: dict[str, list[bool]]) -> str:
+    """How many of each kind of stroke were found, in words."""
     return ", ".join(f"{flag} {np.mean(found):.3f} of {len(found)}" for flag, found in sorted(flags.items()))
 
 
-def _print(name: str, one: Tally) -> None:
+HEAD = (
+    f"{'strokes':>7} {'F 10':>6} {'F 50':>6} {'missed':>6} {'false':>6} {'corr':>6} {'95 % ms':>7} "
+    f"{'vel':>5} {'shown':>7} {'places':>6}"
+)
+
+
+def figures(one: Tally) -> str:
+    """The columns of ``HEAD``."""
     late = np.concatenate([np.abs(of) for of in one.late_ms.values()]) if one.late_ms else np.zeros(1)
     missed, false = one.wide[0] - one.wide[2], one.wide[1] - one.wide[2]
-    print(
-        f"  {name:22} {one.wide[0]:7} {float(f_of(one.close)):6.3f} {float(f_of(one.wide)):6.3f} {missed:6} "
+    return (
+        f"{one.wide[0]:7} {float(f_of(one.close)):6.3f} {float(f_of(one.wide)):6.3f} {missed:6} "
         f"{false:6} {one.corrections:6.0f} {np.percentile(late, 95):7.2f} "
         f"{np.mean(np.abs(one.harder)) if one.harder else 0:5.1f} {one.shown:3}/{one.errors:<3}"
-        f" {one.places:5}",
-        flush=True,
+        f" {one.places:6}"
     )
+
+
+def _print(name: str, one: Tally) -> None:
+    print(f"  {name:22} {figures(one)}", flush=True)

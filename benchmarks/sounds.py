@@ -22,15 +22,29 @@ import soundfile
 from numpy.typing import NDArray
 from scipy.signal import lfilter
 
-from benchmarks.keep import keep_array
-from nubrak.demo.strokes import STROKES
+from benchmarks.keep import CACHE, RATE_HZ, keep_array
+from benchmarks.sorting.libraries import Voice
+from benchmarks.sorting.made import made
+from benchmarks.sorting.varied import varied
 
-CACHE = Path(__file__).parent / ".cache"
-RATE_HZ = 44100
 FONTS = {
     "general": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),  # Debian: fluid-soundfont-gm
+    # Debian: musescore-general-soundfont-lossless, which grew out of the general one
+    "musescore": Path("/usr/share/sounds/sf2/MuseScore_General_Full.sf2"),
     "small": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),  # Debian: timgm6mb-soundfont
+    "csound": Path("/usr/share/sounds/sf2/sf_GMbank.sf2"),  # Debian: csound-soundfont
+    "opl3": Path("/usr/share/sounds/sf2/OPL-3_FM_128M.sf2"),  # Debian: opl3-soundfont
     "patches": Path("/etc/timidity/freepats.cfg"),  # Debian: freepats, and timidity
+}
+# What shares samples is one library.
+LIBRARY_OF = {
+    "general": "fluid, musescore",
+    "musescore": "fluid, musescore",
+    "small": "timgm6mb",
+    "csound": "csound",
+    "opl3": "opl3",
+    "patches": "freepats",
+    "made": "made",
 }
 NOTES = {
     "kick": 36,
@@ -54,8 +68,23 @@ NOTES = {
     "low-conga": 64,
     "cowbell": 56,
 }
-LENGTH_S = {"crash": 4.0, "ride": 3.0, "ride-bell": 3.0, "open-hat": 2.0, "hi-hat": 1.0, "pedal-hat": 1.0}
-MADE = {"hi-hat": "hat-closed", "pedal-hat": "hat-pedal", "open-hat": "hat-open", "ride-bell": "ride"}
+# How our own synthesis calls what it makes, and what it makes with them.
+_MADE_AS = {
+    "hi-hat": ("hi-hat", "hi-hat/closed"),
+    "pedal-hat": ("hi-hat", "hi-hat/pedal"),
+    "open-hat": ("hi-hat", "hi-hat/open"),
+    "half-hat": ("hi-hat", "hi-hat/half"),
+    "ride-bell": ("ride/bell", "ride/bell"),
+}
+LENGTH_S = {
+    "crash": 4.0,
+    "ride": 3.0,
+    "ride-bell": 3.0,
+    "open-hat": 2.0,
+    "half-hat": 2.0,
+    "hi-hat": 1.0,
+    "pedal-hat": 1.0,
+}
 VELOCITIES = np.arange(8, 129, 8).clip(max=127)
 LEAD_S = 0.05
 
@@ -63,13 +92,15 @@ LEAD_S = 0.05
 @dataclass(frozen=True)
 class Kit:
     """A drum kit of a sound font, or one made by our own synthesis where ``font`` is ``made``; ``pitch``
-    makes another drum of it by playing it faster or slower.
+    makes another drum of it by playing it faster or slower, and ``another``, any number but 0, an equalised,
+    tuned or damped one.
     """
 
     name: str
     font: str
     program: int
     pitch: float = 1.0
+    another: int = 0
 
 
 @dataclass(frozen=True)
@@ -101,8 +132,10 @@ def sound(kit: Kit, piece: str) -> Sound:
     """All velocities of one piece of a kit."""
     length_s = LENGTH_S.get(piece, 1.5)
     size = round(length_s * RATE_HZ)
+    if piece == "half-hat" and kit.font != "made":
+        return _let_go_a_little(kit)
     if kit.font == "made":
-        strokes = [_made(kit, piece, int(velocity), size) for velocity in VELOCITIES]
+        strokes = _made(kit, piece, size)
     else:
         audio = _rendered(kit, piece, length_s)
         strokes = [audio[at * size : (at + 1) * size] for at in range(len(VELOCITIES))]
@@ -115,6 +148,12 @@ def sound(kit: Kit, piece: str) -> Sound:
             np.interp(np.arange(0, size - 1, kit.pitch), np.arange(size), stroke).astype(np.float32)
             for stroke in strokes
         ]
+    if kit.another:
+        strokes = _varied(kit, piece, strokes)
+    return _sound_of(strokes)
+
+
+def _sound_of(strokes: list[NDArray[np.float32]]) -> Sound:
     fade = np.ones(len(strokes[0]), np.float32)
     fade[-2000:] = np.linspace(1, 0, 2000)
     strokes = [stroke * fade for stroke in strokes]
@@ -127,14 +166,43 @@ def loudness(stroke: NDArray[np.float32], attack: int) -> float:
     return float(np.sqrt(np.mean(stroke[attack : attack + round(0.03 * RATE_HZ)] ** 2)))
 
 
-def _made(kit: Kit, piece: str, velocity: int, size: int) -> NDArray[np.float32]:
-    """A stroke from the demo's synthesis, (size,), with silence before it."""
-    rng = np.random.default_rng([kit.program, velocity, *piece.encode()])
-    stroke = STROKES[MADE.get(piece, piece)](rng, 0.15 + 0.85 * velocity / 127, RATE_HZ).astype(np.float32)
-    out = np.zeros(size, np.float32)
-    lead = round(LEAD_S * RATE_HZ)
+def _made(kit: Kit, piece: str, size: int) -> list[NDArray[np.float32]]:
+    """Strokes from our own synthesis, (size,) each, with silence before them."""
+    instrument, name = _MADE_AS.get(piece, (piece, piece))
+    voice = made("made acoustic", instrument, kit.program)[name]
+    nearest = [int(np.argmin(np.abs(np.array(voice.velocities) - one))) for one in VELOCITIES]
+    return [_after_silence(voice.strokes[at], size) for at in nearest]
+
+
+def _after_silence(stroke: NDArray[np.float32], size: int) -> NDArray[np.float32]:
+    out, lead = np.zeros(size, np.float32), round(LEAD_S * RATE_HZ)
     out[lead : lead + len(stroke)] = stroke[: size - lead]
     return out
+
+
+def _let_go_a_little(kit: Kit) -> Sound:
+    """Hats half open: open ones that are damped."""
+    open_hat = sound(kit, "open-hat")
+    fall_s = float(np.random.default_rng([kit.another, kit.program]).uniform(0.05, 0.13))
+    t = np.arange(len(open_hat.strokes[0])) / RATE_HZ
+    strokes = [
+        (one * np.exp(-np.maximum(t[: len(one)] - at / RATE_HZ, 0.0) / fall_s)).astype(np.float32)
+        for one, at in zip(open_hat.strokes, open_hat.attacks, strict=True)
+    ]
+    return _sound_of(strokes)
+
+
+def _varied(kit: Kit, piece: str, strokes: list[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
+    """Another instrument of the same kind; a pair of hats is the same in all its ways."""
+    instrument, name = _MADE_AS.get(piece, (piece, piece))
+    rng = np.random.default_rng([kit.another, *instrument.encode()])
+    # All as loud as each other: how loud a stroke is, its velocity says.
+    alike = tuple(one * np.float32(0.5 / max(float(np.abs(one).max()), 1e-9)) for one in strokes)
+    voice = varied(Voice(name, alike, tuple(VELOCITIES.tolist())), rng, None)
+    if len(voice.strokes) != len(strokes):
+        return strokes
+    size = max(len(one) for one in voice.strokes) + round(LEAD_S * RATE_HZ)
+    return [_after_silence(one, size) for one in voice.strokes]
 
 
 def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:

@@ -9,17 +9,20 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from benchmarks.free_play import free_play
+
 LEAD_S = 0.5
 LEAST_APART_S = 0.022  # no hand strikes one drum faster, flams included
 
 
 @dataclass(frozen=True)
 class Stroke:
-    """One stroke: when the note is struck, on what, how hard (1 to 127)."""
+    """One stroke: when the note is struck, on what, how hard (1 to 127), and what kind of stroke it is."""
 
     time_s: float
     piece: str
     velocity: int
+    kind: str = "plain"
 
 
 @dataclass
@@ -33,7 +36,13 @@ class Player:
     loudness: float = 1.0
 
     def hit(
-        self, beat: float, piece: str, velocity: float, spread: float = 6.0, early_ms: float = 0.0
+        self,
+        beat: float,
+        piece: str,
+        velocity: float,
+        spread: float = 6.0,
+        early_ms: float = 0.0,
+        kind: str = "plain",
     ) -> None:
         """A stroke at a place in beats."""
         time_s = LEAD_S + beat * 60.0 / self.bpm + self.rng.normal(0, self.spread_ms / 1000) - early_ms / 1000
@@ -42,6 +51,7 @@ class Player:
                 max(time_s, 0.02),
                 piece,
                 int(np.clip(self.rng.normal(velocity, spread) * self.loudness, 6, 127)),
+                kind,
             )
         )
 
@@ -54,6 +64,7 @@ class Player:
                 main.time_s - self.rng.uniform(0.024, 0.035),
                 piece,
                 int(np.clip(main.velocity * self.rng.uniform(0.4, 0.65), 6, 127)),
+                "flam grace",
             )
         )
 
@@ -67,6 +78,7 @@ class Player:
                     main.time_s - back * apart,
                     piece,
                     int(np.clip(main.velocity * self.rng.uniform(0.35, 0.5), 6, 127)),
+                    "drag grace",
                 )
             )
 
@@ -230,44 +242,6 @@ def tom_heavy(player: Player, bars: int) -> None:
             player.flam(at + 1, "floor-tom", 106)
         if bar % 4 == 0:
             player.hit(at, "crash", 106)
-
-
-def free_play(player: Player, bars: int) -> None:
-    """No style at all, to learn from: every piece in runs of any rate and loudness, together with any
-    other.
-    """
-    rng = player.rng
-    rates = {
-        "kick": (1, 2, 4, 4, 6),
-        "snare": (1, 2, 4, 8),
-        "hi-hat": (2, 2, 4, 4),
-        "rack-tom": (1, 2, 4),
-        "floor-tom": (1, 2, 4),
-        "ride": (1, 2, 3, 4),
-        "crash": (0.25, 0.5, 1),
-    }
-    for piece, steps in rates.items():
-        at = 0.0
-        while at < 4.0 * bars:
-            lasts = float(rng.choice([2, 4, 8]))
-            if rng.random() < (0.6 if piece in ("kick", "snare", "hi-hat") else 0.4):
-                rate, loud, accents = float(rng.choice(steps)), rng.uniform(30, 112), rng.uniform(0, 30)
-                if piece == "snare" and rng.random() < 0.35:
-                    # Ghost strokes round a few full ones.
-                    loud, accents = rng.uniform(26, 46), rng.uniform(50, 80)
-                player.loudness, swing = 1.0, rng.choice([0.0, 0.0, 0.33]) / max(rate, 1)
-                for step in range(round(lasts * rate)):
-                    if rng.random() < 0.85:
-                        sound = piece
-                        if piece == "hi-hat":
-                            sound = str(rng.choice(["hi-hat", "hi-hat", "hi-hat", "open-hat", "pedal-hat"]))
-                        elif piece == "ride" and rng.random() < 0.1:
-                            sound = "ride-bell"
-                        place = at + step / rate + (swing if step % 2 else 0.0)
-                        kind = rng.random() if piece in ("snare", "rack-tom", "floor-tom") else 1.0
-                        strike = player.flam if kind < 0.06 else player.drag if kind < 0.1 else player.hit
-                        strike(place, sound, np.clip(loud + (accents if rng.random() < 0.3 else 0), 24, 122))
-            at += lasts
 
 
 STYLES: dict[str, tuple[float, Callable[[Player, int], None]]] = {

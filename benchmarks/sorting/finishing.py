@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 from scipy.signal import butter, fftconvolve, lfilter, sosfilt
 
-from benchmarks.sounds import RATE_HZ
+from benchmarks.keep import RATE_HZ
 
 Audio = NDArray[np.float32]
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from scipy.stats import spearmanr
 from threadpoolctl import threadpool_limits
 
+from benchmarks.keep import CACHE, RATE_HZ
 from benchmarks.sorting.corrections import corrected
 from benchmarks.sorting.heard import (
     CLOSE,
@@ -38,7 +39,6 @@ from benchmarks.sorting.score import (
     onset_counts,
     piece_counts,
 )
-from benchmarks.sounds import CACHE, RATE_HZ
 from nubrak.core.flow import Look, look_through
 from nubrak.core.sort.listening import sounding_from
 from nubrak.core.sort.moment_spectra import MomentSpectra

@@ -11,9 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from benchmarks.keep import keep
+from benchmarks.keep import CACHE, RATE_HZ, keep
 from benchmarks.sorting.made_loops import ALL_LIBRARIES, OVER, Loop, make_loop
-from benchmarks.sounds import CACHE, RATE_HZ
 from nubrak.core.find import VERSION as FOUND
 from nubrak.core.find import find_candidates
 from nubrak.core.sort.moment_spectra import VERSION as LOOKED

@@ -19,8 +19,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from benchmarks.keep import keep_array
-from benchmarks.sounds import CACHE, RATE_HZ
+from benchmarks.keep import CACHE, RATE_HZ, keep_array
 
 VELOCITIES = (25, 55, 85, 110, 127)
 LEAD_S = 0.02

@@ -14,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
+from benchmarks.keep import RATE_HZ
 from benchmarks.sorting.libraries import VELOCITIES, Voice, from_attack
-from benchmarks.sounds import RATE_HZ
 from nubrak.demo.strokes import MEMBRANE
 
 Audio = NDArray[np.float64]

@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter, lfilter, sosfilt
 
+from benchmarks.keep import RATE_HZ
 from benchmarks.sorting.finishing import by_a_microphone, finish
 from benchmarks.sorting.grooves import Played, play
 from benchmarks.sorting.libraries import LIBRARIES, Voice, voices
 from benchmarks.sorting.made import FAMILIES, made
 from benchmarks.sorting.varied import varied
-from benchmarks.sounds import RATE_HZ
 
 ALL_LIBRARIES = (*LIBRARIES, *FAMILIES)
 # How loud each sound stands in a loop, as the level of its first 30 ms at full strength (common practice).

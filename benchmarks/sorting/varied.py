@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import fftconvolve, sosfilt
 
+from benchmarks.keep import RATE_HZ
 from benchmarks.sorting.libraries import Voice, from_attack
-from benchmarks.sounds import RATE_HZ
 
 Audio = NDArray[np.float32]
 _LONGEST_S = 3.0
