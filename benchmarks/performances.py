@@ -10,16 +10,15 @@ from __future__ import annotations
 
 import hashlib
 import subprocess
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
 import mido
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 
 from benchmarks.keep import keep_array
+from benchmarks.sound_fonts import TICKS_PER_S, drum_track, sounded
 
 SOUND_FONT = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
 CACHE = Path(__file__).parent / ".cache"
@@ -94,11 +93,7 @@ def render(strokes: list[Stroke], program: int = 0, length_s: float | None = Non
     kept = CACHE / f"{key}.npy"
     if kept.exists():
         return np.asarray(np.load(kept))
-    midi = mido.MidiFile(type=0, ticks_per_beat=9600)
-    track = mido.MidiTrack()
-    midi.tracks.append(track)
-    track.append(mido.MetaMessage("set_tempo", tempo=500_000))
-    events = [(0.0, mido.Message("program_change", channel=9, program=program))]
+    events = []
     for stroke in strokes:
         note = NOTES[stroke.piece]
         events.append(
@@ -106,44 +101,12 @@ def render(strokes: list[Stroke], program: int = 0, length_s: float | None = Non
         )
         events.append((stroke.time_s + 0.05, mido.Message("note_off", channel=9, note=note, velocity=0)))
     events.sort(key=lambda event: event[0])
-    now = 0
+    track, now = drum_track(program), 0
     for time_s, message in events:
-        tick = round(time_s * 2 * 9600)
+        tick = round(time_s * TICKS_PER_S)
         track.append(message.copy(time=tick - now))
         now = tick
-    with tempfile.TemporaryDirectory() as folder:
-        midi.save(f"{folder}/a.mid")
-        subprocess.run(
-            [
-                "fluidsynth",
-                "-ni",
-                "-q",
-                "-R",
-                "0",
-                "-C",
-                "0",
-                "-g",
-                "0.8",
-                "-r",
-                str(RATE_HZ),
-                "-O",
-                "float",
-                "-T",
-                "wav",
-                "-o",
-                "synth.polyphony=2048",
-                "-F",
-                f"{folder}/a.wav",
-                str(SOUND_FONT),
-                f"{folder}/a.mid",
-            ],
-            check=True,
-            capture_output=True,
-        )
-        audio, _ = soundfile.read(f"{folder}/a.wav", dtype="float32", always_2d=True)
-    mono = np.zeros(round(length_s * RATE_HZ), np.float32)
-    mixed = audio.mean(axis=1)[: len(mono)]
-    mono[: len(mixed)] = mixed
+    mono = sounded(track, SOUND_FONT, length_s)
     keep_array(kept, mono)
     return mono
 

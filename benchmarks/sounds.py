@@ -10,15 +10,12 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-import subprocess
-import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
 import mido
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 from scipy.signal import lfilter
 
@@ -26,6 +23,7 @@ from benchmarks.keep import CACHE, RATE_HZ, keep_array
 from benchmarks.sorting.libraries import Voice
 from benchmarks.sorting.made import made
 from benchmarks.sorting.varied import varied
+from benchmarks.sound_fonts import TICKS_PER_S, drum_track, sounded
 
 FONTS = {
     "general": Path("/usr/share/sounds/sf2/FluidR3_GM.sf2"),  # Debian: fluid-soundfont-gm
@@ -212,66 +210,22 @@ def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
     kept = CACHE / f"{key}.npy"
     if kept.exists():
         return np.asarray(np.load(kept))
-    midi = mido.MidiFile(type=0, ticks_per_beat=9600)
-    track = mido.MidiTrack()
-    midi.tracks.append(track)
-    track.append(mido.MetaMessage("set_tempo", tempo=500_000))
-    track.append(mido.Message("program_change", channel=9, program=kit.program))
-    now = 0
+    track, now = drum_track(kit.program), 0
     for number, velocity in enumerate(VELOCITIES):
         for place_s, strength in (
             (number * length_s + LEAD_S, int(velocity)),
             ((number + 0.95) * length_s, 0),
         ):
-            tick = round(place_s * 2 * 9600)
+            tick = round(place_s * TICKS_PER_S)
             track.append(
                 mido.Message("note_on", channel=9, note=NOTES[piece], velocity=strength, time=tick - now)
             )
             now = tick
         # All sound off, so that nothing of this stroke rings into the next.
         track.append(mido.Message("control_change", channel=9, control=120, value=0))
-    with tempfile.TemporaryDirectory() as folder:
-        midi.save(f"{folder}/a.mid")
-        plain = [
-            "fluidsynth",
-            "-ni",
-            "-q",
-            "-R",
-            "0",
-            "-C",
-            "0",
-            "-g",
-            "0.8",
-            "-r",
-            str(RATE_HZ),
-            "-O",
-            "float",
-            "-T",
-            "wav",
-            "-F",
-            f"{folder}/a.wav",
-            str(FONTS[kit.font]),
-        ]
-        if FONTS[kit.font].suffix == ".cfg":
-            plain = [
-                "timidity",
-                "-c",
-                str(FONTS[kit.font]),
-                "-EFreverb=0",
-                "-EFchorus=0",
-                "--preserve-silence",
-                "-s",
-                str(RATE_HZ),
-                "-Ow",
-                "-o",
-                f"{folder}/a.wav",
-            ]
-        subprocess.run([*plain, f"{folder}/a.mid"], check=True, capture_output=True)
-        audio, _ = soundfile.read(f"{folder}/a.wav", dtype="float32", always_2d=True)
-    wanted = round(length_s * RATE_HZ) * len(VELOCITIES)
-    mono = np.zeros(wanted, np.float32)
-    mixed = audio.mean(axis=1)[:wanted]
-    mono[: len(mixed)] = mixed
+    # As long as all strokes are, each rounded to samples.
+    whole_s = round(length_s * RATE_HZ) * len(VELOCITIES) / RATE_HZ
+    mono = sounded(track, FONTS[kit.font], whole_s)
     keep_array(kept, mono)
     return mono
 

@@ -8,18 +8,16 @@ no drums of its own.
 from __future__ import annotations
 
 import hashlib
-import subprocess
-import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
 import mido
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 
 from benchmarks.keep import CACHE, RATE_HZ, keep_array
+from benchmarks.sound_fonts import TICKS_PER_S, drum_track, sounded
 
 VELOCITIES = (25, 55, 85, 110, 127)
 LEAD_S = 0.02
@@ -120,32 +118,16 @@ def _render(font: Path, program: int) -> NDArray[np.float32]:
     )
     if kept.exists():
         return np.asarray(np.load(kept, mmap_mode="r"))
-    midi, track = mido.MidiFile(type=0, ticks_per_beat=9600), mido.MidiTrack()
-    midi.tracks.append(track)
-    track.append(mido.MetaMessage("set_tempo", tempo=500_000))
-    track.append(mido.Message("program_change", channel=9, program=program))
-    now, place_s = 0, 0.0
+    track, now, place_s = drum_track(program), 0, 0.0
     for key, sound in SOUND_OF_KEY.items():
         for velocity in VELOCITIES:
             for at_s, strength in ((place_s + LEAD_S, velocity), (place_s + 0.95 * _length_s(sound), 0)):
-                tick = round(at_s * 2 * 9600)
+                tick = round(at_s * TICKS_PER_S)
                 track.append(mido.Message("note_on", channel=9, note=key, velocity=strength, time=tick - now))
                 now = tick
             track.append(mido.Message("control_change", channel=9, control=120, value=0))
             place_s += _length_s(sound)
-    with tempfile.TemporaryDirectory() as folder:
-        midi.save(f"{folder}/a.mid")
-        if font.suffix == ".cfg":
-            words = ["timidity", "-c", str(font), "-EFreverb=0", "-EFchorus=0", "--preserve-silence"]
-            words += ["-s", str(RATE_HZ), "-Ow", "-o", f"{folder}/a.wav", f"{folder}/a.mid"]
-        else:
-            words = ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.6", "-r", str(RATE_HZ)]
-            words += ["-O", "float", "-T", "wav", "-F", f"{folder}/a.wav", str(font), f"{folder}/a.mid"]
-        subprocess.run(words, check=True, capture_output=True)
-        audio, _ = soundfile.read(f"{folder}/a.wav", dtype="float32", always_2d=True)
-    mono = np.zeros(round(place_s * RATE_HZ) + 1, np.float32)
-    mixed = audio.mean(axis=1)[: len(mono)]
-    mono[: len(mixed)] = mixed
+    mono = sounded(track, font, place_s + 1 / RATE_HZ, gain=0.6)
     keep_array(kept, mono)
     return mono
 
