@@ -216,8 +216,11 @@ def teach(
     threads: int = 2,
     begun: Path | None = None,
     rate: float = 2e-3,
+    of_all_few: int = OF_ALL_FEW,
 ) -> Network:
-    """A network taught on all loops without some libraries."""
+    """A network taught on all loops without some libraries; to ``of_all_few`` of them comes one of few
+    pieces.
+    """
     torch.manual_seed(1)
     torch.set_num_threads(threads)
     rng = np.random.default_rng(1)
@@ -226,7 +229,7 @@ def teach(
         for one in chain(
             map(taught, range(loops)),
             map(taught_by_microphone, range(loops // OF_ALL_BY_MICROPHONE)),
-            map(taught_few, range(loops // OF_ALL_FEW)),
+            map(taught_few, range(loops // of_all_few)),
         )
         if not one.libraries & set(without) and len(one.time_s) > 3
     ]
@@ -298,6 +301,7 @@ if __name__ == "__main__":
     parser.add_argument("--out", type=Path)
     parser.add_argument("--begun", type=Path, help="a network to go on from")
     parser.add_argument("--rate", type=float, default=2e-3, help="the greatest learning rate")
+    parser.add_argument("--few", type=int, default=OF_ALL_FEW, help="loops to one of few pieces")
     parser.add_argument(
         "--folds", action="store_true", help="teach a network for every fold of the benchmark"
     )
@@ -313,5 +317,7 @@ if __name__ == "__main__":
         make_all(given.loops)
         raise SystemExit
     without = tuple(given.without)
-    network = teach(without, given.loops, given.epochs, given.out, given.threads, given.begun, given.rate)
+    network = teach(
+        without, given.loops, given.epochs, given.out, given.threads, given.begun, given.rate, given.few
+    )
     report(network, without or ALL_LIBRARIES)
