@@ -23,8 +23,7 @@ _MADE = 2  # a new number where loops are made otherwise
 SCORED_LOOPS = 24  # of each library; never taught in any fold
 _MATCH_S = 0.025
 _FIRST_SCORED, _FIRST_BY_MICROPHONE, _FIRST_FEW = 1_000_000, 500_000, 700_000
-OF_ALL_FEW = 8  # to so many loops that are learnt from usually comes one of few pieces
-MOST_FEW = 3  # and so many are made
+OF_ALL_FEW = 3  # to so many loops that are learnt from comes one of few pieces
 OF_ALL_BY_MICROPHONE = 7  # to so many loops that are learnt from comes one kit heard by one microphone
 CLOSE = ("hi-hat", "ride", "snare")  # pieces with a microphone that are struck in several ways
 KITS = ("fluid, musescore", "timgm6mb", "csound", "freepats", "made acoustic")  # that players sit behind
@@ -167,5 +166,5 @@ def make_all(loops: int) -> None:
         made = sum(1 for _ in pool.map(taught, range(loops), chunksize=8))
         more = range(loops // OF_ALL_BY_MICROPHONE)
         made += sum(1 for _ in pool.map(taught_by_microphone, more, chunksize=8))
-        made += sum(1 for _ in pool.map(taught_few, range(loops // MOST_FEW), chunksize=8))
+        made += sum(1 for _ in pool.map(taught_few, range(loops // OF_ALL_FEW), chunksize=8))
         print(made, "loops to learn from", flush=True)
