@@ -17,7 +17,7 @@ from benchmarks.performances import moments
 from benchmarks.sounds import RATE_HZ, Kit
 from benchmarks.styles import STYLES, Stroke, perform
 from nubrak.core.decide import FindSettings
-from nubrak.core.flow import PartInput, decide_alone, look_through
+from nubrak.core.flow import Look, PartInput, decide_alone, look_through
 from nubrak.core.pieces import MATERIALS
 
 LENGTH_S = 30.0
@@ -88,7 +88,7 @@ def _counts(job: tuple[str, Kit, int]) -> NDArray[np.float64]:
     # As one are those that no part could tell apart at its hold-off.
     truth_s = moments(attacks_s, (MATERIALS["loop"].hold_off_ms or 0.0) / 1000)
     decided = decide_alone(
-        PartInput("loop", "loop", look_through(audio, RATE_HZ, closely=True), FindSettings(), [])
+        PartInput("loop", "loop", look_through(audio, RATE_HZ, Look.CLOSELY), FindSettings(), [])
     )
     found_s, theirs = decided.time_s[decided.counts], onsets_by_librosa(audio)
     out = []
