@@ -111,7 +111,11 @@ def _librosa(audio: NDArray[np.float32]) -> list[NDArray[np.float64]]:
 
 def best_onsets(audio: NDArray[np.float32], truth_s: NDArray[np.float64]) -> NDArray[np.float64]:
     """librosa's onsets of one file at those settings that fit the truth best."""
-    return max(_librosa(audio), key=lambda times: mir_eval.onset.f_measure(truth_s, times, window=CLOSE_S)[0])
+    return _best_of(_librosa(audio), truth_s)
+
+
+def _best_of(theirs_s: list[NDArray[np.float64]], truth_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    return max(theirs_s, key=lambda times: mir_eval.onset.f_measure(truth_s, times, window=CLOSE_S)[0])
 
 
 def take(style: str, kit: Kit, seed: int) -> Taken:
@@ -197,10 +201,7 @@ def score(style: str, kit: Kit, seed: int) -> tuple[Score, dict[str, Score]]:
         out.doubt, out.wrong = decided.doubt.tolist(), wrong.tolist()
         out.unseen = len(truth) - len(pairs) - int((wrong & ~decided.counts).sum())
         if name in taken.theirs_s:
-            best = max(
-                taken.theirs_s[name],
-                key=lambda times: mir_eval.onset.f_measure(truth, times, window=CLOSE_S)[0],
-            )
+            best = _best_of(taken.theirs_s[name], truth)
             out.theirs, out.theirs_right, out.theirs_right_wide = (
                 len(best),
                 len(_matched(truth, best, CLOSE_S)),

@@ -31,7 +31,7 @@ from nubrak.core.pieces import PIECES
 from nubrak.core.spill import PartOnsets, kind_of, loud_first, part_onsets
 
 _GENERAL = (0, 8, 16, 24, 32, 48)
-# Library → (font, programs), and how often it is played on.
+# Library (what shares samples is one) → (font, programs), and how often it is played on.
 LIBRARIES: dict[str, tuple[tuple[str, tuple[int, ...]], ...]] = {
     "fluid, musescore": (("general", _GENERAL), ("musescore", (*_GENERAL, 2, 4))),
     "timgm6mb": (("small", (0, 8, 16, 24, 25, 32)),),
@@ -281,7 +281,12 @@ class Table:
 
 
 def table_of(sessions: int) -> Table:
-    """The evidence that all sessions give, kept until finding or the evidence changes."""
+    """The evidence that all sessions give, kept until finding or the evidence changes.
+
+    What the second look is taught on leans on a first look taught on the other half of the sessions, whatever
+    their library: a fold's forests never see a stroke of what they leave out, but their evidence of spill was
+    learnt with it.
+    """
     path = SCENES / f"table-{sessions}-{VERSION}-{len(FEATURES)}.pkl"
     if path.exists():
         return pickle.loads(path.read_bytes())

@@ -34,16 +34,6 @@ FONTS = {
     "opl3": Path("/usr/share/sounds/sf2/OPL-3_FM_128M.sf2"),  # Debian: opl3-soundfont
     "patches": Path("/etc/timidity/freepats.cfg"),  # Debian: freepats, and timidity
 }
-# What shares samples is one library.
-LIBRARY_OF = {
-    "general": "fluid, musescore",
-    "musescore": "fluid, musescore",
-    "small": "timgm6mb",
-    "csound": "csound",
-    "opl3": "opl3",
-    "patches": "freepats",
-    "made": "made",
-}
 NOTES = {
     "kick": 36,
     "snare": 38,

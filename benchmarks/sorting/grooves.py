@@ -12,8 +12,6 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-KINDS = ("kit", "electronic", "hands", "mixed", "mouth", "tops", "few")
-
 
 @dataclass(frozen=True)
 class Played:
