@@ -10,11 +10,13 @@ import socket
 import subprocess
 import tempfile
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Error as PlaywrightError
 
 from nubrak.command.places import ROOT
 
@@ -46,6 +48,7 @@ class Product:
             self.port = free.getsockname()[1]
         self.address = f"http://127.0.0.1:{self.port}"
         self.process: subprocess.Popen[str] | None = None
+        self.printed: list[str] = []
 
     def start(self) -> None:
         env = {key: value for key, value in os.environ.items() if not key.startswith("NUBRAK_")}
@@ -67,14 +70,15 @@ class Product:
             start_new_session=True,
         )
         lines: queue.Queue[str] = queue.Queue()
-        threading.Thread(
-            target=lambda: [lines.put(line) for line in self.process.stdout or []], daemon=True
-        ).start()
-        seen = []
-        while True:
-            seen.append(lines.get(timeout=120))
-            if "Nubrak is at" in seen[-1]:
-                return
+
+        def read(process: subprocess.Popen[str]) -> None:
+            for line in process.stdout or []:
+                self.printed.append(line)
+                lines.put(line)
+
+        threading.Thread(target=read, args=(self.process,), daemon=True).start()
+        while "Nubrak is at" not in lines.get(timeout=120):
+            pass
 
     def interrupt(self) -> None:
         """Ctrl-C."""
@@ -87,6 +91,27 @@ class Product:
         assert self.process is not None
         os.kill(self.process.pid, signal.SIGKILL)
         self.process.wait(10)
+
+    def last_words(self) -> str:
+        """The end of everything it printed and logged."""
+        ends = ["".join(self.printed[-30:])]
+        for path in (*sorted((self.data / "logs").glob("*.log")), self.data / "postgres" / "log.txt"):
+            with suppress(OSError):
+                ends.append(f"{path.name}\n" + "\n".join(path.read_text(errors="replace").splitlines()[-40:]))
+        return "\n\n".join(ends)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """What the page and the product said, beside every failure: their folder is gone afterwards."""
+    report = yield
+    found = getattr(item, "funcargs", {})
+    if report.failed and isinstance(product := found.get("product"), Product):
+        if isinstance(page := found.get("page"), Page):
+            with suppress(PlaywrightError):
+                report.sections.append(("the page", page.locator("body").inner_text(timeout=2000)[:3000]))
+        report.sections.append(("the product", product.last_words()))
+    return report
 
 
 @pytest.fixture(scope="session")

@@ -181,3 +181,38 @@ def test_a_recording_is_dragged_along_the_time_line_and_its_hits_go_along(sessio
     page.keyboard.press("Control+z")
     expect(page.get_by_label("starts at")).to_have_value("0.000")
     wait_until(page, lambda: abs(standing(session)[0] - begins) < 1e-4)
+
+
+def test_ghosts_are_divided_from_their_drum_by_keyboard_and_joined_again(
+    product: Product, page: Page, tmp_path: Path
+) -> None:
+    at_s = [0.25 + 0.25 * n for n in range(16)]
+    audio = decaying_strokes(at_s, [0.06 if n % 2 else 0.8 for n in range(16)], 4.5)
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.wait_for_url("**/gather")
+    page.get_by_test_id("files").set_input_files(str(write_wav(tmp_path / "snare.wav", audio)))
+    expect(page.get_by_role("button", name=re.compile("snare.wav"))).to_contain_text("16 hits", timeout=40000)
+    page.get_by_role("link", name=re.compile("^Find")).click()
+    expect(page.get_by_test_id("sums")).to_contain_text("16 hits")
+    page.keyboard.press("Alt+h")
+    chosen = page.get_by_test_id("chosen")
+    expect(chosen).to_contain_text("8 chosen")
+    page.keyboard.press("Alt+d")
+    parts = page.locator(".parts .list-group-item")
+    expect(parts).to_have_count(2)
+    expect(parts.nth(0)).to_contain_text(re.compile("Snare ?8"))
+    expect(parts.nth(1)).to_contain_text(re.compile("ghosts ?8"))
+    expect(parts.nth(1)).to_have_class(re.compile("active"))
+    # nothing was told from moments, so there is nothing to sort; the recording is one source as before
+    expect(page.get_by_role("link", name=re.compile("^Sort"))).to_have_count(0)
+    expect(page.get_by_role("link", name=re.compile("^Gather"))).to_contain_text("1 source")
+    expect(chosen).to_contain_text("given to it by hand")
+    page.keyboard.press("Alt+g")
+    expect(parts).to_have_count(1)
+    expect(parts.nth(0)).to_contain_text(re.compile("Snare ?16"))
+    page.keyboard.press("Control+z")
+    expect(parts).to_have_count(2)
+    page.keyboard.press("Control+z")
+    expect(parts).to_have_count(1)
+    expect(parts.nth(0)).to_contain_text(re.compile("Snare ?16"))

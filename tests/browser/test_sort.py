@@ -119,3 +119,27 @@ def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
     expect(page.get_by_role("button", name="see all")).to_be_visible()
     page.keyboard.press("0")
     expect(page.get_by_role("button", name="see all")).to_have_count(0)
+
+    # a line drawn around the left half of the map chooses what is dark, and one key gives it to a piece
+    page.keyboard.press("Escape")
+    box = page.get_by_test_id("sound-map").bounding_box()
+    assert box is not None
+    left, right, top, bottom = (
+        box["x"] + 4,
+        box["x"] + box["width"] / 2,
+        box["y"] + 4,
+        box["y"] + box["height"] - 4,
+    )
+    corners = [(right, top), (right, bottom), (left, bottom), (left, top)]
+    page.mouse.move(left, top)
+    page.mouse.down()
+    for x, y in corners:
+        page.mouse.move(x, y, steps=4)
+    page.mouse.up()
+    expect(said).to_have_text(re.compile(r"^\d+ strokes are chosen"))
+    drawn, before = int(said.inner_text().split()[0]), sum(notes_of(page).values())
+    assert 4 <= drawn < before, "the kicks, and not everything"
+    page.keyboard.press("Shift+W")
+    wait_until(page, lambda: notes_of(page)[56] > 0)
+    after = notes_of(page)
+    assert after[56] <= drawn and after[36] == 0 and after[46] == hats

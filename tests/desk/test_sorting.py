@@ -11,14 +11,17 @@ import pytest
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument, Sample
 from nubrak.core.session import AnyAction, Document, SetMark
+from nubrak.core.session.find_edits import SetFind
 from nubrak.core.session.gather_edits import Rename
 from nubrak.core.session.layer_edits import AddLayer
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.shape_edits import SetShape, ShapeChanges
 from nubrak.core.session.sort_edits import SetMuted, SplitPart
 from nubrak.desk.desk import Desk
+from nubrak.desk.finding import ghost_places
 from nubrak.desk.lists import hit_lines, midi_of
 from nubrak.desk.overview import overview_of
+from nubrak.desk.printing import StemChoice, stems
 from nubrak.desk.sorting import (
     AskFollow,
     AskGive,
@@ -33,6 +36,7 @@ from nubrak.desk.sorting import (
     strokes_one_by_one,
     tell_what_is_new,
 )
+from tests.conftest import decaying_strokes
 from tests.core.sort.made import RATE_HZ, beat, mixture
 from tests.desk.conftest import Drop
 
@@ -271,3 +275,39 @@ def test_ghosts_become_a_part_with_a_note_and_a_layer_of_their_own_and_are_throw
     assert notes_written(desk, session).count(38) == 4 and 27 not in notes_written(desk, session)
     desk.sessions.edit(session, None, SetMuted(kind="set_muted", part_id="ghosts", muted=False))
     assert notes_written(desk, session) == struck
+
+
+def test_a_microphones_own_ghosts_are_divided_from_it_and_stay_as_soft_as_they_were(
+    desk: Desk, session: str, drop: Drop
+) -> None:
+    at_s = [0.25 + 0.25 * n for n in range(16)]
+    soft = [n % 2 == 1 for n in range(16)]
+    audio = decaying_strokes(at_s, [0.06 if one else 0.8 for one in soft], 4.5, hz=190)
+    part_id = next(iter(drop(session, "snare.wav", audio).document.parts))
+    before = desk.standing(session).notes(part_id)
+    assert len(before) == 16
+    ghosts = ghost_places(desk.standing(session), part_id)
+    np.testing.assert_allclose(ghosts.time_s, np.array(at_s)[soft], atol=0.003)
+    marks = {f"m{k}": s for k, s in enumerate(ghosts.found_s)}
+    desk.sessions.edit(
+        session,
+        None,
+        SplitPart(kind="split_part", part_id=part_id, new_part_id="ghosts", marks=marks, there=marks),
+    )
+    divided = desk.standing(session)
+    own, rest = divided.notes("ghosts"), divided.notes(part_id)
+    np.testing.assert_array_equal(own.velocity, before.velocity[soft])
+    np.testing.assert_array_equal(rest.velocity, before.velocity[~np.array(soft)])
+    np.testing.assert_allclose(own.time_s, before.time_s[soft], atol=1e-9)
+    # whatever the settings become, only what a hand gave is struck there
+    low = ShapeChanges(note=27)
+    desk.sessions.edit(
+        session, None, SetFind(kind="set_find", part_id="ghosts", changes={"threshold_db": -80})
+    )
+    desk.sessions.edit(session, None, SetShape(kind="set_shape", part_id="ghosts", changes=low))
+    assert sorted(notes_written(desk, session)) == [27] * 8 + [38] * 8
+    # the recording is heard and printed once
+    heard = desk.window(divided, "recording", divided.chosen(None), 0, 4 * RATE_HZ)
+    np.testing.assert_array_equal(heard, desk.window(divided, "recording", [part_id], 0, 4 * RATE_HZ))
+    printed = [one.name for one in stems(desk, divided, StemChoice(recordings=True))]
+    assert [name for name in printed if "recording" in name] == ["Snare 1 - recording"]

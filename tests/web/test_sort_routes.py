@@ -42,7 +42,8 @@ def test_a_stroke_is_given_with_what_follows_and_a_stale_window_is_refused(
     follows = browser.post(f"{base}/follow", json=ask).json()["strokes"]
     assert len(follows) == 3 and all(one["part_name"] == "Snare" for one in follows)
     before = found["revision"]
-    given = browser.post(f"{base}/give", json=ask | {"revision": before, "following": True})
+    ask["strokes"] += [{key: one[key] for key in ("part_id", "found_s")} for one in follows]
+    given = browser.post(f"{base}/give", json=ask | {"revision": before})
     assert given.status_code == 200, given.text
     claps = [part for part in browser.get(base).json()["parts"] if part["piece"] == "clap"]
     assert [part["hits"] for part in claps] == [4]

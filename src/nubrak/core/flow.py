@@ -53,7 +53,8 @@ _ONLY_BY_HAND = 1e-4  # of strokes in a part that nothing was told for
 class PartInput:
     """One part as the flow needs it. ``sources`` are where it listens: parts that share one do not spill into
     each other. ``sounds`` are its own of those told in moments that it was sorted from, which were
-    ``heard_as`` some material; None where it was found by itself.
+    ``heard_as`` some material; None where it was found by itself. ``share_of`` are the sounds whose share of
+    a moment is its strength: its own, or those of the part that it was divided from.
     """
 
     name: str
@@ -64,6 +65,7 @@ class PartInput:
     sources: frozenset[str] = field(default_factory=frozenset)
     sounds: tuple[str, ...] | None = None
     heard_as: MaterialId | None = None
+    share_of: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -87,6 +89,7 @@ def part_input(document: Document, part_id: str, heard: list[Candidates]) -> Par
     """A part of a session with what was heard on each of the sources it listens to."""
     part = document.part(part_id)
     head = document.parts.get(part.sorted_from or "")
+    whole = document.parts.get(part.divided_from or "")
     return PartInput(
         document.part_name(part_id),
         part.piece,
@@ -96,6 +99,7 @@ def part_input(document: Document, part_id: str, heard: list[Candidates]) -> Par
         frozenset(part.sources),
         None if head is None else tuple(part.sounds),
         None if head is None else heard_as(head),
+        tuple(part.sounds or (whole.sounds if whole else ())),
     )
 
 
@@ -217,10 +221,12 @@ def decide_part(
 ) -> Decisions:
     """One part with its settings and its marks.
 
-    ``stroke_probabilities`` is (n,), a row for each candidate.
+    ``stroke_probabilities`` is (n,), a row for each candidate. In a part that only holds what a hand gave it
+    no threshold lets anything in.
     """
+    find = FindSettings() if part.sounds == () else part.find
     return decide(
-        evidence, stroke_probabilities, part.find, part.marks, PIECES[part.piece], _material(part), span_s
+        evidence, stroke_probabilities, find, part.marks, PIECES[part.piece], _material(part), span_s
     )
 
 
@@ -276,10 +282,13 @@ def _alone(part: PartInput) -> bool:
 
 
 def _material(part: PartInput) -> Material:
-    """What a part is listened to as: one told from moments as what those were found in."""
-    return (
-        MATERIALS["loop"] if part.sounds is not None else material_of(PIECES[part.piece], part.find.material)
-    )
+    """What a part is listened to as: one told from moments as what those were found in, one divided by hand
+    as what it was divided from.
+    """
+    if part.sounds is None:
+        return material_of(PIECES[part.piece], part.find.material)
+    head = MATERIALS[part.heard_as or "loop"]
+    return MATERIALS["loop"] if head.mixed else head
 
 
 def _only(part: PartInput) -> frozenset[str] | None:
@@ -324,9 +333,9 @@ def _told(
     part: PartInput, here: PartOnsets, evidence: Evidence, sort: Sorted | None
 ) -> tuple[Evidence, NDArray[np.float64]]:
     """A part told from moments: how likely its own sounds are struck in each, and how loud their share is."""
+    if sort is not None and part.share_of:
+        level_db = own_share_db(sort, part.share_of, here.strength_db, here.level_db)
+        evidence = replace(evidence, level_db=level_db, strength_db=level_db, rise_db=part.candidates.rise_db)
     if sort is None or not part.sounds:
         return evidence, np.full(len(part.candidates), _ONLY_BY_HAND)
-    own = sort.only(part.sounds)
-    level_db = own_share_db(sort, part.sounds, here.strength_db, here.level_db)
-    heard = replace(evidence, level_db=level_db, strength_db=level_db, rise_db=part.candidates.rise_db)
-    return heard, own.counts_as()
+    return evidence, sort.only(part.sounds).counts_as()

@@ -201,4 +201,5 @@ def _evidence_rests_on(part: Part) -> tuple[object, ...]:
     """What of a part's settings changes what its candidates are worth."""
     find = part.find
     heard = find.material, find.low_hz, find.high_hz, find.spill_from
-    return part.piece, part.sources, part.sorted_from, part.sounds, part.asked, *heard
+    told = part.sorted_from, part.divided_from, part.sounds, part.asked
+    return part.piece, part.sources, *told, *heard

@@ -28,6 +28,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.session import Give, MarkChange, SetMark
 from nubrak.core.shape import BarOnsets, best_bar
 from nubrak.core.signal import nearest_of
+from nubrak.core.sort import ghosts
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.desk.tempo import require_tempo
@@ -342,6 +343,14 @@ def similar_places(standing: Standing, part_id: str, index: int, find: FindSetti
     found = standing.decisions(part_id, find)
     _is_there(found, index)
     rows = similar_to(standing.inputs[part_id].candidates, found, index)
+    return Similar(time_s=found.time_s[rows].tolist(), found_s=found.found_s[rows].tolist())
+
+
+def ghost_places(standing: Standing, part_id: str) -> Similar:
+    """The ghost strokes of a part: hits that are a soft group of their own under the full ones."""
+    found = standing.decisions(part_id)
+    hits = np.nonzero(found.counts)[0]
+    rows = hits[ghosts(found.level_db[hits])]
     return Similar(time_s=found.time_s[rows].tolist(), found_s=found.found_s[rows].tolist())
 
 

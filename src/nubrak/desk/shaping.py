@@ -28,7 +28,6 @@ from nubrak.core.shape import (
     speaks_of_note,
     starting_curve,
     steps_of_bar,
-    usual_db_of,
     velocity_of,
 )
 from nubrak.core.sort import same_sounds
@@ -146,7 +145,7 @@ def shape_columns(standing: Standing, part_id: str, ask: AskShape) -> ShapeColum
     step, late_ms = deviation_ms(notes.time_s, tempo, grid)
     count = steps_of_bar(grid, tempo.bar_beats)
     hits = np.nonzero(decisions.counts)[0]
-    strength, usual_db = decisions.strength_db[hits], usual_db_of(decisions)
+    strength, usual_db = decisions.strength_db[hits], standing.usual_db(part_id, decisions)
     played = np.full(len(decisions.time_s), np.nan)
     played[hits] = np.clip(velocity_of(strength, settings.curve, usual_db), 1, 127) if len(hits) else 0.0
     by_hand = {row for row, mark in marks_of_hits(decisions, part.mark_list).items() if speaks_of_note(mark)}

@@ -136,10 +136,9 @@ class AskHear(BaseModel):
 
 
 class AskGive(AskFollow):
-    """Strokes given to a piece, with or without all that follow."""
+    """Strokes given to a piece."""
 
     revision: int
-    following: bool = False
 
 
 # What of a stroke is heard by itself: from a little before it, until the next or at most so long, then a
@@ -311,18 +310,11 @@ def strokes_one_by_one(desk: Desk, standing: Standing, head_id: str, ask: AskHea
 
 
 def give(desk: Desk, session_id: str, head_id: str, ask: AskGive) -> SessionState:
-    """Give strokes, and all that follow them where that is asked, to a piece: one edit."""
+    """Give strokes to a piece: one edit."""
     standing = desk.standing(session_id)
-    strokes = list(ask.strokes)
-    if ask.following:
-        strokes += [
-            Stroke(part_id=one.part_id, found_s=one.found_s)
-            for one in following(standing, head_id, ask).strokes
-            if one.reach <= USUAL_REACH
-        ]
     to = _to_part(standing, head_id, ask.to)
     by_part: dict[str, dict[str, float]] = {}
-    for stroke in strokes:
+    for stroke in ask.strokes:
         standing.document.part(stroke.part_id)
         by_part.setdefault(stroke.part_id, {})[secrets.token_hex(5)] = stroke.found_s
     action = GiveStrokes(
@@ -332,7 +324,7 @@ def give(desk: Desk, session_id: str, head_id: str, ask: AskGive) -> SessionStat
             Given(part_id=one, marks=marks) for one, marks in by_part.items() if one != to and not ask.to.also
         ],
         to_part_id=to or secrets.token_hex(5),
-        there={secrets.token_hex(5): one.found_s for one in strokes},
+        there={secrets.token_hex(5): one.found_s for one in ask.strokes},
         articulation=ask.to.articulation,
         piece=None if to else ask.to.piece,
         named=ask.to.named,

@@ -23,7 +23,7 @@ from nubrak.core.flow import (
 from nubrak.core.layer import LayerPlan, plan_layer
 from nubrak.core.pieces import PIECES
 from nubrak.core.session import Document
-from nubrak.core.shape import Notes, ShapeSettings, no_notes, shape
+from nubrak.core.shape import Notes, ShapeSettings, no_notes, shape, usual_db_of
 from nubrak.core.sort import Sorted, sort_moments
 from nubrak.core.spill import rings_s
 from nubrak.store.sessions import SessionState
@@ -132,7 +132,15 @@ class Standing:
             rings,
             mapped,
             numbers_by_row(self.inputs[part_id], decisions, document.note_map),
+            self.usual_db(part_id, decisions),
         )
+
+    def usual_db(self, part_id: str, decisions: Decisions) -> float:
+        """The strength of a part's loudest usual strokes. What was divided from another is as soft as it was
+        there: ghosts by themselves are still ghosts.
+        """
+        whole = self.document.part(part_id).divided_from
+        return usual_db_of(self.decisions(whole) if whole in self.document.parts else decisions)
 
     def _rings(self, part_id: str, decisions: Decisions) -> NDArray[np.float64]:
         """How long what each row of the decisions stands for rings, (rows,) in s."""

@@ -6,10 +6,10 @@ import pytest
 
 from nubrak.core.flow import sorts_itself
 from nubrak.core.problem import Problem
-from nubrak.core.session import Document, tell_pieces, without_orphans
+from nubrak.core.session import Document, Part, tell_pieces, without_orphans
 from nubrak.core.session.edit import apply
 from nubrak.core.session.find_edits import SetFind, SetMark
-from nubrak.core.session.gather_edits import RemoveSource, SetPiece
+from nubrak.core.session.gather_edits import Apart, CombineMicrophones, RemoveSource, SetPiece
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.sort_edits import AsOne, Given, GiveStrokes, JoinParts, SetMuted, SetWay, SplitPart
 from nubrak.core.sort import ToldPiece
@@ -20,6 +20,12 @@ TOLD = {
     "s": ToldPiece("snare", ("snare", "snare/side")),
     "h": ToldPiece("hi-hat", ()),
 }
+
+
+def split(part_id: str, new: str = "n", named: str | None = None) -> SplitPart:
+    return SplitPart(
+        kind="split_part", part_id=part_id, new_part_id=new, marks={"a": 1.0}, there={"b": 1.0}, named=named
+    )
 
 
 def sorted_loop() -> Document:
@@ -81,17 +87,7 @@ def test_a_part_is_split_with_its_marks_and_joined_again() -> None:
         sorted_loop(), SetMark(kind="mark", part_id="s", marks={"v": MarkChange(time_s=1.0, velocity=20)})
     )
     document.parts["s"].shape.note = 40
-    document, _ = apply(
-        document,
-        SplitPart(
-            kind="split_part",
-            part_id="s",
-            new_part_id="g",
-            marks={"a": 1.0},
-            there={"b": 1.0},
-            named="Ghosts",
-        ),
-    )
+    document, _ = apply(document, split("s", new="g", named="Ghosts"))
     ghosts = document.parts["g"]
     assert ghosts.shape.note == 40 and document.part_name("g") == "Ghosts"
     assert [mark.velocity for mark in ghosts.mark_list] == [20]
@@ -106,11 +102,46 @@ def test_only_parts_of_one_family_are_joined_or_split() -> None:
     tell_pieces(document, "p0", {"k": ToldPiece("kick", ("kick",))})
     with pytest.raises(Problem, match="joined"):
         apply(document, JoinParts(kind="join_parts", part_id="k", other_id="p1"))
-    with pytest.raises(Problem, match="divided"):
-        apply(
-            document,
-            SplitPart(kind="split_part", part_id="p1", new_part_id="n", marks={"a": 1.0}, there={"b": 1.0}),
-        )
+    with pytest.raises(Problem, match="in the pieces under it"):
+        apply(document, split("p0"))
+    with pytest.raises(Problem, match="in the pieces under it"):
+        apply(document, JoinParts(kind="join_parts", part_id="p0", other_id="k"))
+    document.parts["beside"] = Part(piece="clap", place=9, sources=[])
+    with pytest.raises(Problem, match="of a recording"):
+        apply(document, split("beside"))
+
+
+def test_a_part_with_a_microphone_of_its_own_is_divided_and_joined_again() -> None:
+    document = with_sources(("snare.wav", "snare"), ("kick.wav", "kick"))
+    document.parts["p0"].shape.note = 40
+    document, label = apply(document, split("p0", named="Ghosts"))
+    ghosts = document.parts["n"]
+    assert label == "The stroke at 0:01.000 of snare apart" and document.part_name("n") == "Ghosts"
+    assert ghosts.sources == ["s0"] and ghosts.shape.note == 40 and not sorts_itself(document, "n")
+    # both are written: nothing was told from moments here
+    assert document.is_noted("p0") and document.is_noted("n") and not document.family("p0")
+    assert [key for key, _ in document.ordered_parts()] == ["p0", "n", "p1"]
+    # divided once more, it still stands under the recording's own part
+    document, _ = apply(document, split("n", new="m"))
+    assert document.parts["m"].sorted_from == document.parts["m"].divided_from == "p0"
+    document, _ = apply(document, JoinParts(kind="join_parts", part_id="n", other_id="m", marks={"x": 1.0}))
+    document, _ = apply(document, JoinParts(kind="join_parts", part_id="p0", other_id="n", marks={"y": 1.0}))
+    assert list(document.parts) == ["p0", "p1"]
+    assert [mark.kind for mark in document.parts["p0"].mark_list] == ["keep"]
+
+
+def test_what_was_divided_goes_where_its_recording_goes() -> None:
+    document = with_sources(("snare top.wav", "snare"), ("snare bottom.wav", "snare"))
+    document, _ = apply(document, split("p1"))
+    document, _ = apply(document, CombineMicrophones(kind="combine_microphones", part_id="p0", other_id="p1"))
+    divided = document.parts["n"]
+    assert divided.sorted_from == divided.divided_from == "p0" and divided.sources == ["s0", "s1"]
+    document, _ = apply(document, Apart(kind="apart", part_id="p0", source_id="s1", new_part_id="p1"))
+    assert document.parts["n"].sources == ["s0"]
+    document, _ = apply(document, SetPiece(kind="set_piece", part_id="p0", piece="clap"))
+    assert document.parts["n"].piece == "clap"
+    document, _ = apply(document, RemoveSource(kind="remove_source", source_id="s0"))
+    assert list(document.parts) == ["p1"]
 
 
 def test_what_is_thrown_away_keeps_everything_and_comes_back() -> None:

@@ -561,6 +561,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/parts/{part_id}/ghosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ghosts Of
+         * @description The ghost strokes of a part: hits that are a soft group of their own under the full ones.
+         */
+        get: operations["ghosts_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/second-look": {
         parameters: {
             query?: never;
@@ -1585,7 +1605,7 @@ export interface components {
         };
         /**
          * AskGive
-         * @description Strokes given to a piece, with or without all that follow.
+         * @description Strokes given to a piece.
          */
         AskGive: {
             /** Strokes */
@@ -1593,11 +1613,6 @@ export interface components {
             to: components["schemas"]["To"];
             /** Revision */
             revision: number;
-            /**
-             * Following
-             * @default false
-             */
-            following: boolean;
         };
         /**
          * AskHear
@@ -2489,7 +2504,8 @@ export interface components {
         };
         /**
          * JoinParts
-         * @description Two parts told from the same moments become one: its sounds, marks and layers go along.
+         * @description Two parts told from the same moments become one, or one with what it was divided from: sounds, marks
+         *     and layers go along.
          */
         JoinParts: {
             /**
@@ -3464,6 +3480,11 @@ export interface components {
              * @description the part whose moments it was told from; empty: it was found by itself
              */
             sorted_from?: string | null;
+            /**
+             * Divided From
+             * @description the part whose strokes its own were, by hand: as strong as they were there
+             */
+            divided_from?: string | null;
             /**
              * Sounds
              * @description which of the sounds told there are its own; empty: only what a hand gave it
@@ -4774,7 +4795,8 @@ export interface components {
         };
         /**
          * SplitPart
-         * @description Some strokes of a part live on as a part of their own, with its settings, marks and layers.
+         * @description Some strokes of a part live on as a part of their own, with its settings, marks and layers. It stands
+         *     beside the others told from the same moments, or under the part that was found by itself.
          */
         SplitPart: {
             /**
@@ -7011,6 +7033,65 @@ export interface operations {
                 "application/json": components["schemas"]["AskSimilar"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Similar"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    ghosts_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

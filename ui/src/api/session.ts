@@ -93,6 +93,13 @@ export const askAlike = (id: string, partId: string, index: number) =>
     }),
   );
 
+export const askGhosts = (id: string, partId: string) =>
+  take(
+    client.GET('/api/sessions/{session_id}/parts/{part_id}/ghosts', {
+      params: { path: { session_id: id, part_id: partId } },
+    }),
+  );
+
 const ATTEMPTS = 4;
 
 /** The session as it stands, where an action was made on what it no longer is. */
@@ -159,6 +166,19 @@ export class Doing {
         body: { revision, to_part_id: toPartId, time_s: timesS },
       }),
     );
+  }
+
+  /** Strokes of a part, by where they were found, live on as a part of their own; its id where that was done. */
+  async divide(partId: string, timesS: number[], named: string | null): Promise<string | null> {
+    const new_part_id = newId();
+    const [marks, there] = [marksAt(timesS), marksAt(timesS)];
+    const kind = 'split_part';
+    return (await this.act({ kind, part_id: partId, new_part_id, marks, there, named })) ? new_part_id : null;
+  }
+
+  /** One part goes into another, with its strokes by where they were found. */
+  join(partId: string, otherId: string, timesS: number[]): Promise<boolean> {
+    return this.act({ kind: 'join_parts', part_id: partId, other_id: otherId, marks: marksAt(timesS) });
   }
 
   /** Look for strokes, or stop looking. */
@@ -325,6 +345,10 @@ export function useNews(id: string): void {
     return () => news.close();
   }, [queries, id]);
 }
+
+/** Places by new ids, as marks are made of them. */
+export const marksAt = (timesS: number[]): Record<string, number> =>
+  Object.fromEntries(timesS.map((timeS) => [newId(), timeS]));
 
 /** A short random id for something new. */
 export const newId = (): string =>

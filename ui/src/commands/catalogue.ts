@@ -194,8 +194,18 @@ export const COMMANDS = {
   turnRound: at({ layer: 'turn its polarity round' }, 'z'),
   askPieces: at({ gather: 'ask it for the pieces in it, or take it as one' }, 'Alt+p'),
   nextDoubt: at({ sort: 'the most doubtful stroke, then the next' }, 'Alt+ArrowDown'),
-  divide: at({ sort: 'divide: what is chosen becomes a part of its own' }, 'Alt+d'),
-  together: at({ sort: 'join this piece with the one chosen next' }, 'Alt+g'),
+  chooseGhosts: at({ find: 'choose the ghost strokes' }, 'Alt+h'),
+  divide: at(
+    {
+      find: 'divide: what is chosen becomes a part of its own',
+      sort: 'divide: what is chosen becomes a part of its own',
+    },
+    'Alt+d',
+  ),
+  together: at(
+    { find: 'join it with the part it was divided from', sort: 'join this piece with the one chosen next' },
+    'Alt+g',
+  ),
   asOne: at({ sort: 'one part again, not sorted' }, 'Alt+o'),
   nextLayer: at({ layer: 'next layer' }, 'Tab'),
 } as const satisfies Record<string, Command>;

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useState } from 'react';
 import { client, take, type Decisions, type FindSettings, type Schema } from '../api/client';
 import { useDecisions } from '../api/session';
 import { held, limitOf } from '../api/limit';
-import type { BenchProps } from '../shell/bench';
+import { isByHandOnly, type BenchProps } from '../shell/bench';
 import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
 import { fitView, viewShowing } from '../state/view';
@@ -93,11 +93,17 @@ export function Find(props: BenchProps) {
     const timeS = decisions.time_s[index];
     if (timeS !== undefined) goTo(timeS);
   };
-  const { mark, shift, put, add, alike, unmark } = useHandWork(doing, part, partId, {
-    decisions,
-    selected,
-    pointed: pointed?.index ?? null,
-  });
+  const { mark, shift, put, add, alike, chooseGhosts, divide, together, unmark } = useHandWork(
+    doing,
+    part,
+    partId,
+    {
+      decisions,
+      selected,
+      pointed: pointed?.index ?? null,
+    },
+  );
+  const name = about?.name ?? piece?.name ?? '';
   const nudge = (by: number) =>
     shown &&
     void done({
@@ -143,11 +149,14 @@ export function Find(props: BenchProps) {
     drop: () => mark('drop'),
     add: add,
     similar: () => void alike(),
+    chooseGhosts: () => void chooseGhosts(),
+    divide: () => void divide(name),
+    together: () => void together(),
     takeBack: unmark,
     secondLook: () => look(),
     onlyLoop: lookOnly,
     bestBar: () => void bestBar(),
-    draw: () => set({ drawing: !useWindow.getState().drawing }),
+    draw: () => set({ drawing: !useWindow.getState().drawing && !(part && isByHandOnly(part)) }),
     view: () => setSide((now) => (now === 'marks' ? 'settings' : 'marks')),
     ticks: () => set({ trigger: !useWindow.getState().trigger, hearing: 'both' }),
     detector: () => set({ detector: !useWindow.getState().detector }),
@@ -186,6 +195,7 @@ export function Find(props: BenchProps) {
     const timeS = row === null ? undefined : shown?.time_s[row];
     return timeS === undefined ? null : { timeS, of: inView, x, y };
   };
+  const byHandOnly = isByHandOnly(part);
   const find = { ...part.find, ...drafting?.find } as FindSettings;
   const recorded = document.sources?.[part.sources[0]!]?.name ?? 'the recording';
   const inAll = overview?.parts.reduce((sum, one) => sum + one.doubtful, 0) ?? 0;
@@ -220,6 +230,7 @@ export function Find(props: BenchProps) {
           onHit={put}
           suspect={(pointed ? reason : selectedReason)?.suspect ?? null}
           span={span}
+          byHandOnly={byHandOnly}
           onPoint={(row, x, y) => setPointedAt(pointedAs(row, x, y))}
         />
         {pointed && reason && !drawing && (
@@ -243,7 +254,10 @@ export function Find(props: BenchProps) {
                 </>
               ) : chosenS.length ? (
                 <>
-                  <strong>{chosenS.length} chosen:</strong> keep or drop works on all of them.
+                  <strong>{chosenS.length} chosen:</strong> keep or drop works on all of them.{' '}
+                  <button type="button" className="plain-act light" onClick={() => void divide(name)}>
+                    <KeyOf of="divide" /> a part of their own
+                  </button>
                 </>
               ) : selected !== null && decisions ? (
                 <>
@@ -251,8 +265,9 @@ export function Find(props: BenchProps) {
                 </>
               ) : (
                 <span className="quiet">
-                  Point at a candidate and it says why it counts or not. Drag the line to decide anew, a hit
-                  to move it, or over candidates to choose them.
+                  {byHandOnly
+                    ? 'What was given to it by hand is what it plays. Drag a hit to move it, or over candidates to choose them.'
+                    : 'Point at a candidate and it says why it counts or not. Drag the line to decide anew, a hit to move it, or over candidates to choose them.'}
                 </span>
               )}
             </p>
@@ -287,6 +302,9 @@ export function Find(props: BenchProps) {
               </button>
               <button type="button" className="plain-act" onClick={() => void alike()}>
                 <KeyOf of="similar" /> All alike
+              </button>
+              <button type="button" className="plain-act" onClick={() => void chooseGhosts()}>
+                <KeyOf of="chooseGhosts" /> Ghosts
               </button>
               <button
                 type="button"
@@ -328,6 +346,18 @@ export function Find(props: BenchProps) {
         </div>
         {side === 'marks' ? (
           <ByHand {...props} />
+        ) : byHandOnly ? (
+          <>
+            <p className="about">
+              No threshold decides here: it holds the strokes that were given to it by hand, as strong as they
+              were. Keep, drop, add and move work on it as on any part.
+            </p>
+            {part.divided_from === part.sorted_from && (
+              <button type="button" className="plain-act light" onClick={() => void together()}>
+                <KeyOf of="together" /> join it again
+              </button>
+            )}
+          </>
         ) : (
           <FoundBy
             {...props}

@@ -33,6 +33,8 @@ function hand(under: { selected?: number | null; pointed?: number | null } = {},
       return takes;
     },
     add: vi.fn(async () => takes),
+    divide: vi.fn(async () => (takes ? 'divided' : null)),
+    join: vi.fn(async () => takes),
     state: () => ({ document: { parts: { p: { marks: { m: { time_s: 1.004, to_s: 1.25 } } } } } }),
   } as unknown as Doing;
   let given: ReturnType<typeof useHandWork> | null = null;
@@ -72,6 +74,29 @@ describe('hand work', () => {
         { kind: 'keep', time_s: 3 },
       ],
     ]);
+    away();
+  });
+
+  it('divides what is chosen and struck, by where it was found, and shows the new part', async () => {
+    const { does, doing, away } = hand();
+    chosen({ chosenS: [1, 2, 3] });
+    await does(({ divide }) => divide('Snare'));
+    expect(doing.divide).toHaveBeenCalledWith('p', [1.004, 3], null);
+    expect(useWindow.getState()).toMatchObject({ partId: 'divided', chosenS: [] });
+    await does(({ divide }) => divide('Snare'));
+    expect(said()).toContain('Choose the hits first that are to be a part of their own.');
+    away();
+  });
+
+  it('joins only a part that was divided, with its strokes, and shows the whole', async () => {
+    const { does, doing, away } = hand();
+    await does(({ together }) => together());
+    expect(said()).toContain('Choose a part that was divided from another one.');
+    part.divided_from = part.sorted_from = 'whole';
+    await does(({ together }) => together());
+    part.divided_from = part.sorted_from = null;
+    expect(doing.join).toHaveBeenCalledExactlyOnceWith('whole', 'p', [1.004, 3]);
+    expect(useWindow.getState().partId).toBe('whole');
     away();
   });
 

@@ -1,6 +1,6 @@
 import { useRef } from 'react';
 import type { Decisions, Part } from '../api/client';
-import { askAlike, newId, type Doing } from '../api/session';
+import { askAlike, askGhosts, newId, type Doing } from '../api/session';
 import { useWindow } from '../state/window';
 import type { Hit } from '../stage/gestures';
 import { counts, rowAt } from '../stage/states';
@@ -105,6 +105,37 @@ export function useHandWork(
         true,
       );
   };
+  // Strokes chosen as ghosts are called that when they are divided.
+  const ghosts = useRef<number[] | null>(null);
+  const chooseGhosts = async () => {
+    if (!partId) return;
+    const found = await askGhosts(doing.id, partId);
+    const { notify } = useWindow.getState();
+    if (!found.time_s.length) return notify('No strokes here are a soft group of their own.', true);
+    ghosts.current = found.time_s;
+    set({ chosenS: found.time_s, selectedS: null });
+    notify(`${found.time_s.length} ghost strokes are chosen; divide makes them a part of their own.`, true);
+  };
+  /** The strokes that are chosen become a part of their own, and that is what is looked at then. */
+  const divide = async (name: string) => {
+    const struck = places().filter((standsS) => {
+      const index = decisions ? rowAt(decisions, standsS, NEAR_S) : -1;
+      return index >= 0 && counts(decisions!.state[index]!);
+    });
+    if (!struck.length || !partId)
+      return useWindow.getState().notify('Choose the hits first that are to be a part of their own.', true);
+    const named = chosenS.length && chosenS === ghosts.current ? `${name}, ghosts` : null;
+    const made = await doing.divide(partId, struck.map(foundAt), named);
+    if (made) set({ partId: made, chosenS: [], selectedS: null });
+  };
+  /** What was divided goes back into what it was divided from. */
+  const together = async () => {
+    const whole = part?.divided_from;
+    if (!partId || !decisions || !whole || whole !== part.sorted_from)
+      return useWindow.getState().notify('Choose a part that was divided from another one.', true);
+    const struck = decisions.found_s.filter((_, index) => counts(decisions.state[index]!));
+    if (await doing.join(whole, partId, struck)) set({ partId: whole, chosenS: [], selectedS: null });
+  };
   const unmark = () => {
     const at = selectedS ?? (pointed !== null && decisions ? decisions.time_s[pointed]! : null);
     const found =
@@ -116,5 +147,5 @@ export function useHandWork(
     if (found && partId) void doing.act({ kind: 'unmark', part_id: partId, mark_ids: [found[0]] });
     else useWindow.getState().notify('There is no mark by hand at this place.', true);
   };
-  return { mark, shift, put, add, alike, unmark };
+  return { mark, shift, put, add, alike, chooseGhosts, divide, together, unmark };
 }

@@ -2,7 +2,7 @@ import { KeyOf } from '../commands/KeyOf';
 import { useCallback, useMemo, useRef, useState } from 'react';
 import { Button, ProgressBar } from 'react-bootstrap';
 import type { Document } from '../api/client';
-import { orderedParts, type BenchProps } from '../shell/bench';
+import { isTold, orderedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
 import { PieceMark } from '../shell/PieceMark';
 import { pieceKey } from '../commands/catalogue';
@@ -65,9 +65,9 @@ export function Gather(props: BenchProps) {
     part.piece !== 'heard' &&
     ['whole', 'overall', 'room'].includes(pieces.get(part.piece)?.family ?? '');
   const ask = () =>
-    partId &&
-    asks &&
-    void doing.act({ kind: family(partId).length ? 'as_one' : 'ask_pieces', part_id: partId });
+    partId && asks && void doing.act({ kind: isSorted(partId) ? 'as_one' : 'ask_pieces', part_id: partId });
+  const isSorted = (headId: string) =>
+    Object.values(document.parts ?? {}).some((one) => one.sorted_from === headId && isTold(one));
   const choose = (id: string, of: string) => {
     set({ partId: id });
     setSourceId(of);
@@ -90,7 +90,7 @@ export function Gather(props: BenchProps) {
   };
   useCommands(commands, part ? letters : {});
 
-  /** The pieces told from a part's moments, with their strokes. */
+  /** What stands under a part, told from its moments or divided from it, with its strokes. */
   const family = (headId: string) =>
     orderedParts(document)
       .filter(([, one]) => one.sorted_from === headId)
@@ -187,6 +187,11 @@ export function Gather(props: BenchProps) {
                   </span>
                 ) : family(id).length ? (
                   <span className="source-state family">
+                    {!isSorted(id) && (
+                      <span>
+                        <PieceMark piece={piece} size={13} /> {about?.time_s.length ?? '–'}
+                      </span>
+                    )}
                     {family(id).map(({ part_id, name, piece: told, hits }) => (
                       <span key={part_id} title={`${name}: ${hits}`}>
                         {told && <PieceMark piece={told} size={13} />} {hits}

@@ -3,6 +3,7 @@ import { ButtonGroup, ListGroup, ProgressBar, ToggleButton } from 'react-bootstr
 import { useParams } from 'react-router';
 import { useWindow } from '../state/window';
 import type { Hearing } from '../state/listening';
+import type { Part } from '../api/client';
 import { orderedParts, type BenchProps } from './bench';
 import { PieceMark } from './PieceMark';
 
@@ -12,6 +13,11 @@ const ROOM = 11;
 /** The parts down the side, and what is heard. */
 export function Parts({ document, overview, pieces, partId }: BenchProps) {
   const set = useWindow((state) => state.set);
+  // Under its drum, what was divided from it need not name it once more.
+  const shortName = (name: string, part: Part) => {
+    const whole = overview?.parts.find((one) => one.part_id === part.sorted_from)?.name;
+    return whole && name.startsWith(`${whole}, `) ? name.slice(whole.length + 2) : name;
+  };
   return (
     <aside className="parts">
       <div className="column-head">
@@ -23,7 +29,8 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
           const about = overview?.parts.find((one) => one.part_id === id);
           const piece = pieces.get(part.piece);
           const name = about?.name ?? piece?.name ?? '';
-          const letters = `${name}${about?.time_s.length ?? ''}${about?.doubtful || ''}`.length;
+          const letters = `${shortName(name, part)}${about?.time_s.length ?? ''}${about?.doubtful || ''}`
+            .length;
           return (
             <ListGroup.Item
               key={id}
@@ -36,7 +43,7 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
             >
               {piece && <PieceMark piece={piece} />}
               <span className="part-name" title={name}>
-                {name}
+                {shortName(name, part)}
               </span>
               {about && about.progress < 1 ? (
                 <ProgressBar now={about.progress * 100} aria-label="Being analysed" />

@@ -18,7 +18,7 @@ import { Sort } from '../sort/Sort';
 import { useWindow } from '../state/window';
 import { fitView, zoomAbout, zoomView } from '../state/view';
 import { Staff } from '../stage/Staff';
-import { BENCHES, benchesOf, orderedParts, type BenchName, type BenchProps } from './bench';
+import { BENCHES, benchesOf, isTold, orderedParts, type BenchName, type BenchProps } from './bench';
 import { Notices } from './Notices';
 import { Parts } from './Parts';
 import { Transport } from './Transport';
@@ -163,9 +163,10 @@ export function Shell() {
   const Bench = BENCH[bench];
   const hits = overview.data?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
   const layers = parts.reduce((sum, [, one]) => sum + Object.keys(one.layers ?? {}).length, 0);
-  const told = parts.filter(([, one]) => one.sorted_from).length;
+  const told = parts.filter(([, one]) => isTold(one)).length;
+  const sources = Object.keys(document.sources ?? {}).length;
   const under: Record<BenchName, string> = {
-    gather: `${parts.length - told} ${parts.length - told === 1 ? 'source' : 'sources'}`,
+    gather: `${sources} ${sources === 1 ? 'source' : 'sources'}`,
     find: `${hits} ${hits === 1 ? 'hit' : 'hits'}`,
     sort: `${told} ${told === 1 ? 'piece' : 'pieces'}`,
     shape: `${hits} ${hits === 1 ? 'note' : 'notes'}`,

@@ -20,14 +20,22 @@ export interface BenchProps {
 
 /** The parts told from the moments of others. */
 const familyHeads = (document: Document): Set<string> =>
-  new Set(Object.values(document.parts ?? {}).flatMap((part) => part.sorted_from ?? []));
+  new Set(Object.values(document.parts ?? {}).flatMap((part) => (isTold(part) ? part.sorted_from! : [])));
+
+/** Whether a part was told from the moments of another, and not divided from it by hand. */
+export const isTold = (part: Part): boolean =>
+  Boolean(part.sorted_from) && part.divided_from !== part.sorted_from;
+
+/** Whether a part holds only what a hand gave it: no threshold and no listening decides. */
+export const isByHandOnly = (part: Part): boolean => Boolean(part.sorted_from) && !part.sounds?.length;
 
 /** The part whose moments are sorted while a part is chosen: itself, what it was told from, or the first. */
 export function headOf(document: Document, partId: string | null): string | null {
   const heads = familyHeads(document);
   const chosen = partId ? document.parts?.[partId] : undefined;
   if (partId && heads.has(partId)) return partId;
-  return chosen?.sorted_from ?? orderedParts(document).find(([id]) => heads.has(id))?.[0] ?? null;
+  if (chosen?.sorted_from && heads.has(chosen.sorted_from)) return chosen.sorted_from;
+  return orderedParts(document).find(([id]) => heads.has(id))?.[0] ?? null;
 }
 
 /** The benches of a session: Sort is there when something was told apart. */

@@ -121,7 +121,7 @@ export function Sort(props: BenchProps) {
         map.parts[of]!.part_id === other ? [map.found_s[stroke]!] : [],
       );
       setJoining(false);
-      if (other !== part.part_id) void say.join(part.part_id, other, times);
+      if (other !== part.part_id) void doing.join(part.part_id, other, times);
       return;
     }
     const keys = strokesOf(map, index).map((stroke) => keyOf(strokeOf(map, stroke)));

@@ -5,9 +5,6 @@ import type { Stroke, To } from './useSort';
 
 const NEAR_S = 0.004; // a mark speaks of the stroke that is nearer than this
 
-const marksAt = (times: number[]): Record<string, number> =>
-  Object.fromEntries(times.map((timeS) => [newId(), timeS]));
-
 /** Times by part, in the order the parts come. */
 function byPart(strokes: Stroke[]): Map<string, number[]> {
   const out = new Map<string, number[]>();
@@ -25,7 +22,7 @@ export function useCorrections(
       doing.revised((revision) =>
         client.POST('/api/sessions/{session_id}/sort/{part_id}/give', {
           params: { path: { session_id: doing.id, part_id: headId! } },
-          body: { revision, strokes, to, following: false },
+          body: { revision, strokes, to },
         }),
       ),
     mark: async (strokes: Stroke[], kind: 'keep' | 'drop') => {
@@ -45,12 +42,8 @@ export function useCorrections(
     throwAway: (partId: string, muted: boolean) => doing.act({ kind: 'set_muted', part_id: partId, muted }),
     divide: (partId: string, strokes: Stroke[], named: string | null) => {
       const times = strokes.flatMap((stroke) => (stroke.part_id === partId ? [stroke.found_s] : []));
-      if (!times.length) return Promise.resolve(false);
-      const about = { part_id: partId, new_part_id: newId(), marks: marksAt(times), there: marksAt(times) };
-      return doing.act({ kind: 'split_part', ...about, named });
+      return times.length ? doing.divide(partId, times, named) : Promise.resolve(null);
     },
-    join: (partId: string, otherId: string, timesS: number[]) =>
-      doing.act({ kind: 'join_parts', part_id: partId, other_id: otherId, marks: marksAt(timesS) }),
     asOne: () => (headId ? doing.act({ kind: 'as_one', part_id: headId }) : Promise.resolve(false)),
   };
 }

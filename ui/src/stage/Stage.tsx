@@ -44,6 +44,8 @@ interface Props {
   suspect?: Suspect | null;
   /** A stretch that is looked at; what lies outside is shaded. */
   span?: { start_s: number; end_s: number } | null;
+  /** Whether a hand alone decides here, and no threshold. */
+  byHandOnly?: boolean;
   onPoint?: (row: number | null, x: number, y: number) => void;
 }
 
@@ -65,6 +67,7 @@ export function Stage({
   onHit,
   suspect = null,
   span = null,
+  byHandOnly = false,
   onPoint,
 }: Props) {
   const night = useWindow((state) => state.night);
@@ -106,10 +109,35 @@ export function Stage({
       context.textBaseline = 'middle';
       if (mode === 'notes') return drawNotes(context, look, boxes.field, view, piece, decisions);
       const onItsWay = moving?.of === decisions ? moving : null;
-      const shown = { curve, drawing, span, selectedS, chosenS, suspect, gapDb, moving: onItsWay };
+      const shown = {
+        curve,
+        drawing,
+        byHandOnly,
+        span,
+        selectedS,
+        chosenS,
+        suspect,
+        gapDb,
+        moving: onItsWay,
+      };
       drawField(context, { boxes, view, look, piece, decisions, ...shown });
     },
-    [night, view, selectedS, chosenS, decisions, piece, mode, gapDb, curve, drawing, suspect, span, moving],
+    [
+      night,
+      view,
+      selectedS,
+      chosenS,
+      decisions,
+      piece,
+      mode,
+      gapDb,
+      curve,
+      drawing,
+      byHandOnly,
+      suspect,
+      span,
+      moving,
+    ],
   );
   const drawHead = useCallback<Draw>(
     (context, width, height) => {
@@ -181,7 +209,19 @@ export function Stage({
   };
   const handlers = useGesture<Gesture>(IDLE, (gesture, { kind, x, y, width, height, alt }) => {
     const boxes = boxesOf(width, height, mode);
-    const scene: Scene = { mode, boxes, view, lengthS, decisions, curve, drawing, loop, looping, chosenS };
+    const scene: Scene = {
+      mode,
+      boxes,
+      view,
+      lengthS,
+      decisions,
+      curve,
+      drawing,
+      byHandOnly,
+      loop,
+      looping,
+      chosenS,
+    };
     const at = pointAt(scene, x, y);
     if (kind === 'move' && gesture !== IDLE) useWindow.getState().set({ pointerS: at.timeS });
     const [next, effects] = step(gesture, { kind, at, free: alt }, scene);

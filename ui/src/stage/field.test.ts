@@ -47,6 +47,7 @@ const field: Field = {
     { time_s: 6, offset_db: -6 },
   ],
   drawing: false,
+  byHandOnly: false,
   span: null,
   selectedS: null,
   chosenS: [],
@@ -85,6 +86,7 @@ describe('the hit field', () => {
 
   it('says the threshold, and while it is bent what a click does', () => {
     expect(drawn().texts.map(({ text }) => text)).toContain('threshold −30.0 dB');
+    expect(drawn({ byHandOnly: true }).texts.map(({ text }) => text)).not.toContain('threshold −30.0 dB');
     expect(drawn({ drawing: true }).texts.map(({ text }) => text)).toContain('click to bend the line');
   });
 

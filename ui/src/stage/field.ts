@@ -19,6 +19,8 @@ export interface Field {
   decisions: Decisions | null;
   curve: readonly CurvePoint[];
   drawing: boolean;
+  /** Whether a hand alone decides, and no threshold. */
+  byHandOnly: boolean;
   span: { start_s: number; end_s: number } | null;
   selectedS: number | null;
   chosenS: readonly number[];
@@ -36,14 +38,15 @@ export function drawField(context: Context, field: Field): void {
   const xOf = (timeS: number) => timeToX(timeS, field.view, boxes.field.left, boxes.field.width);
   const yOf = (levelDb: number) => levelToY(levelDb, boxes.field.top, boxes.field.height);
   const threshold = decisions?.threshold_db ?? BOTTOM_DB;
-  const lineAt = (timeS: number) => yOf(decisions ? lineLevelAt(decisions.line, timeS) : threshold);
+  const lineAt = (timeS: number) =>
+    yOf(field.byHandOnly ? BOTTOM_DB : decisions ? lineLevelAt(decisions.line, timeS) : threshold);
   const corners = cornersOf(field);
   drawGround(context, field, corners, xOf, yOf, lineAt);
   if (!decisions) return;
   drawCandidates(context, field, decisions, xOf, yOf);
   drawChosen(context, field, decisions, xOf, yOf);
   if (field.suspect) drawSuspect(context, field, field.suspect, xOf(field.suspect.time_s));
-  drawThreshold(context, field, threshold, corners, xOf, yOf, lineAt);
+  if (!field.byHandOnly) drawThreshold(context, field, threshold, corners, xOf, yOf, lineAt);
   if (boxes.ladder)
     drawLadder(
       context,

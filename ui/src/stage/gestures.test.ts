@@ -24,6 +24,7 @@ const plain: Scene = {
   decisions,
   curve: [],
   drawing: false,
+  byHandOnly: false,
   loop: null,
   looping: false,
   chosenS: [],
@@ -192,6 +193,12 @@ describe('pointing', () => {
       IDLE,
       [{ kind: 'point', at: null }],
     ]);
+  });
+
+  it('takes hold of no threshold where a hand alone decides', () => {
+    const onLine = [xOf(5), yOf(plain.decisions!.threshold_db)] as const;
+    expect(pointAt(plain, ...onLine).onLine).toBe(true);
+    expect(pointAt({ ...plain, byHandOnly: true }, ...onLine).onLine).toBe(false);
   });
 
   it('takes hold of no field where notes are shown', () => {

@@ -20,6 +20,8 @@ export interface Scene {
   curve: readonly CurvePoint[];
   /** Whether the threshold line is being bent. */
   drawing: boolean;
+  /** Whether a hand alone decides, and no threshold. */
+  byHandOnly: boolean;
   loop: { startS: number; endS: number } | null;
   looping: boolean;
   chosenS: readonly number[];
@@ -66,7 +68,7 @@ export function pointAt(scene: Scene, x: number, y: number): Pointed {
   );
   return {
     ...nothing,
-    onLine: x >= boxes.field.left && away < (row === null ? LINE_PX : ON_LINE_PX),
+    onLine: !scene.byHandOnly && x >= boxes.field.left && away < (row === null ? LINE_PX : ON_LINE_PX),
     row,
     curvePoint: near < 0 ? null : near,
   };

@@ -78,6 +78,9 @@ class Part(BaseModel):
     sorted_from: str | None = Field(
         default=None, description="the part whose moments it was told from; empty: it was found by itself"
     )
+    divided_from: str | None = Field(
+        default=None, description="the part whose strokes its own were, by hand: as strong as they were there"
+    )
     sounds: list[str] = Field(
         default=[],
         max_length=64,
@@ -149,9 +152,15 @@ class Document(BaseModel):
             key=lambda item: (item[1].place, item[1].sorted_from is not None, item[1].rank, item[0]),
         )
 
+    def under(self, part_id: str) -> list[str]:
+        """The parts that stand under a part and share its sources, in their order: told from its moments, or
+        divided from it by hand.
+        """
+        return [key for key, part in self.ordered_parts() if part.sorted_from == part_id]
+
     def family(self, part_id: str) -> list[str]:
         """The parts that were told from a part's moments, in their order."""
-        return [key for key, part in self.ordered_parts() if part.sorted_from == part_id]
+        return [key for key in self.under(part_id) if self.parts[key].divided_from != part_id]
 
     def is_noted(self, part_id: str) -> bool:
         """Whether a part's strokes become notes: not those only heard or thrown away, nor moments that

@@ -183,6 +183,10 @@ class CombineMicrophones(Action):
         part.marks = other.marks | part.marks
         part.pattern = other.pattern | part.pattern
         part.layers = other.layers | part.layers
+        under = [*document.under(self.part_id), *document.under(self.other_id)]
+        for one in (document.parts[key] for key in under):
+            one.sorted_from, one.sources = self.part_id, list(part.sources)
+            one.divided_from = self.part_id if one.divided_from == self.other_id else one.divided_from
         del document.parts[self.other_id]
         _forget_leaker(document, self.other_id, self.part_id)
         return label
@@ -203,6 +207,8 @@ class Apart(Action):
         if self.new_part_id in document.parts:
             raise Problem("This part is in the session already.")
         part.sources = [source for source in part.sources if source != self.source_id]
+        for key in document.under(self.part_id):
+            document.parts[key].sources = list(part.sources)
         source = document.source(self.source_id)
         document.parts[self.new_part_id] = Part(
             piece=part.piece,
@@ -265,6 +271,9 @@ class SetPiece(Action):
             part.told, part.asked = False, False
             for child in document.family(self.part_id):
                 del document.parts[child]
+            for child in document.under(self.part_id):
+                divided = document.parts[child]
+                divided.piece = self.piece if divided.piece == part.piece else divided.piece
         part.piece = self.piece
         return f"Take it as {PIECES[self.piece].name.lower()}"
 

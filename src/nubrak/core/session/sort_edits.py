@@ -72,11 +72,14 @@ class SetWay(Action):
         )
         way = articulation_of(part.piece, self.articulation or "")
         named = way.name if way else "as told"
-        return f"{document.part_name(self.part_id)}: {_of_strokes(list(self.marks.values()))} {named}"
+        strokes = _of_strokes(list(self.marks.values()))
+        return f"{strokes} of {document.part_name(self.part_id).lower()} {named}"
 
 
 class SplitPart(Action):
-    """Some strokes of a part live on as a part of their own, with its settings, marks and layers."""
+    """Some strokes of a part live on as a part of their own, with its settings, marks and layers. It stands
+    beside the others told from the same moments, or under the part that was found by itself.
+    """
 
     kind: Literal["split_part"]
     part_id: str
@@ -92,9 +95,13 @@ class SplitPart(Action):
         new = part.model_copy(
             deep=True, update={"sounds": [], "named": self.named, "pattern": {}, "rank": part.rank + 1}
         )
+        if not part.sources:
+            raise Problem("Only strokes of a recording can be divided.")
+        if document.family(self.part_id):
+            raise Problem("Its strokes are in the pieces under it.", todo="Divide one of those.")
         new.sorted_from = part.sorted_from or self.part_id
-        if part.sorted_from is None:
-            raise Problem("Only what was told from moments can be divided.", todo="Sort its source first.")
+        new.divided_from = part.divided_from or self.part_id
+        new.told = True
         gone = set(self.marks.values())
         new.marks = {
             key: mark for key, mark in part.marks.items() if mark.kind != "drop" and mark.time_s in gone
@@ -102,11 +109,14 @@ class SplitPart(Action):
         document.parts[self.new_part_id] = new
         take_marks(part.marks, {key: MarkChange(kind="drop", time_s=at) for key, at in self.marks.items()})
         take_marks(new.marks, {key: MarkChange(kind="keep", time_s=at) for key, at in self.there.items()})
-        return f"{document.part_name(self.part_id)}: {_of_strokes(list(self.marks.values()))} apart"
+        strokes = _of_strokes(list(self.marks.values()))
+        return f"{strokes} of {document.part_name(self.part_id).lower()} apart"
 
 
 class JoinParts(Action):
-    """Two parts told from the same moments become one: its sounds, marks and layers go along."""
+    """Two parts told from the same moments become one, or one with what it was divided from: sounds, marks
+    and layers go along.
+    """
 
     kind: Literal["join_parts"]
     part_id: str
@@ -117,8 +127,14 @@ class JoinParts(Action):
 
     def apply(self, document: Document) -> str:
         part, other = document.part(self.part_id), document.part(self.other_id)
-        if self.part_id == self.other_id or part.sorted_from is None or part.sorted_from != other.sorted_from:
-            raise Problem("Only two parts told from the same moments can be joined.")
+        same_moments = part.sorted_from is not None and part.sorted_from == other.sorted_from
+        if self.part_id == self.other_id or not (same_moments or other.sorted_from == self.part_id):
+            raise Problem(
+                "Only two parts told from the same moments can be joined, "
+                "or one with what it was divided from."
+            )
+        if other.sorted_from == self.part_id and other.divided_from != self.part_id:
+            raise Problem("Its strokes are in the pieces under it.", todo="Join two of those.")
         label = f"{document.part_name(self.other_id)} into {document.part_name(self.part_id).lower()}"
         if part.piece == other.piece:
             part.sounds = list(dict.fromkeys([*part.sounds, *other.sounds]))
@@ -132,6 +148,9 @@ class JoinParts(Action):
         take_marks(part.marks, {key: MarkChange(kind="keep", time_s=at) for key, at in self.marks.items()})
         part.layers, part.pattern = other.layers | part.layers, other.pattern | part.pattern
         del document.parts[self.other_id]
+        for one in document.parts.values():
+            if one.divided_from == self.other_id:
+                one.divided_from = self.part_id
         return label
 
 

@@ -142,22 +142,23 @@ def shape(
     ring_s: NDArray[np.float64] | None = None,
     mapped: int | None = None,
     by_row: NDArray[np.int64] | None = None,
+    usual_db: float | None = None,
 ) -> Notes:
     """The hits of a part as notes, and its ``pattern`` among them.
 
     Steps and timing work on both alike. What a person set for a single one wins: its velocity, its note, and
     where its note stands. ``ring_s`` (rows,) is how long each candidate rings, for notes as long as that;
     ``mapped`` the note of the session's map, ``by_row`` (rows,) that of each row by how it was struck; a note
-    that the settings name is that of all.
+    that the settings name is that of all. ``usual_db`` is the strength of its loudest usual strokes where
+    the part does not tell that itself.
     """
     tempo, beside = tempo or Tempo(), pattern or []
     hits = np.nonzero(decisions.counts)[0]
     number = settings.note if settings.note is not None else mapped if mapped is not None else piece.note
     row = np.concatenate([hits, -1 - np.arange(len(beside))]).astype(np.int64)
     struck_s = np.concatenate([decisions.time_s[hits], [one.time_s for one in beside]])
-    by_curve = np.clip(
-        velocity_of(decisions.strength_db[hits], settings.curve, usual_db_of(decisions)), 1, 127
-    )
+    usual_db = usual_db_of(decisions) if usual_db is None else usual_db
+    by_curve = np.clip(velocity_of(decisions.strength_db[hits], settings.curve, usual_db), 1, 127)
     played = np.concatenate([by_curve, [one.velocity for one in beside]])
     fixed = np.concatenate([np.zeros(len(hits), bool), np.array([one.fixed for one in beside], bool)])
     numbers = np.concatenate(

@@ -15,6 +15,7 @@ from nubrak.desk.finding import (
     add_hit_near,
     decision_columns,
     doubtful_places,
+    ghost_places,
     give_strokes,
     put_hit_near,
     reason_of,
@@ -84,6 +85,12 @@ def why(session_id: str, part_id: str, body: AskReason, desk: AnyDesk) -> Reason
 def similar(session_id: str, part_id: str, body: AskSimilar, desk: AnyDesk) -> Similar:
     """What sounds like one candidate and was decided the same way."""
     return similar_places(desk.standing(session_id), part_id, body.index, body.find)
+
+
+@router.get("/sessions/{session_id}/parts/{part_id}/ghosts")
+def ghosts_of(session_id: str, part_id: str, desk: AnyDesk) -> Similar:
+    """The ghost strokes of a part: hits that are a soft group of their own under the full ones."""
+    return ghost_places(desk.standing(session_id), part_id)
 
 
 @router.get("/sessions/{session_id}/second-look")
