@@ -121,6 +121,21 @@ def test_a_worker_killed_in_the_middle_is_said_and_made_good(
     expect(page.get_by_text("Listening was cut off")).to_have_count(0)
 
 
+def test_a_killed_database_is_started_again_and_the_window_goes_on(product: Product, page: Page) -> None:
+    new_session(product, page)
+    pid = int((product.data / "postgres" / "postmaster.pid").read_text().splitlines()[0])
+    os.kill(pid, signal.SIGKILL)
+    wait_until(page, lambda: any("the database ended by itself" in line for line in product.printed))
+    wait_until(page, lambda: page.request.get(f"{product.address}/api/sessions").status == 200)
+    # What was there is there, and edits are taken and told to the window again.
+    tempo = page.get_by_label("Tempo, bpm")
+    tempo.fill("97")
+    tempo.press("Enter")
+    expect(page.locator("footer")).to_contain_text("97.0 bpm")
+    page.reload()
+    expect(page.locator("footer")).to_contain_text("97.0 bpm")
+
+
 def test_leaks_named_by_hand_and_kinds_of_recording(product: Product, page: Page, tmp_path: Path) -> None:
     find_snare(product, page, tmp_path)
     leaks = page.locator("details.leakers")

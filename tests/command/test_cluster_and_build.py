@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import os
 import re
+import shutil
+import signal
 import socket
 import subprocess
 import tempfile
+import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import psycopg
@@ -38,6 +43,48 @@ def test_a_cluster_is_made_once_keeps_its_data_and_listens_on_loopback_only() ->
         assert (folder / "postgres.password").stat().st_mode & 0o077 == 0
     finally:
         cluster.stop()
+
+
+@pytest.fixture
+def cluster() -> Iterator[Cluster]:
+    folder = Path(tempfile.mkdtemp(prefix="nubrak-cluster-"))
+    folder.chmod(0o755)
+    made = Cluster(folder / "postgres")
+    yield made
+    made.stop()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def test_a_creation_that_was_cut_off_is_begun_anew(cluster: Cluster) -> None:
+    # What initdb writes first, and half of the rest.
+    cluster.folder.mkdir(mode=0o700)
+    (cluster.folder / "PG_VERSION").write_text("15\n")
+    (cluster.folder / "base").mkdir()
+    with psycopg.connect(cluster.start()) as connection:
+        assert connection.execute("SELECT 1").fetchone() == (1,)
+    assert Cluster(cluster.folder).start()
+
+
+def test_a_killed_server_is_known_to_be_gone_and_comes_back_at_its_port(cluster: Cluster) -> None:
+    url = cluster.start()
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("CREATE TABLE kept (word text)")
+    pid_file = cluster.folder / "postmaster.pid"
+    pid, _, rest = pid_file.read_text().partition("\n")
+    assert cluster.running
+    os.kill(int(pid), signal.SIGKILL)
+    until = time.monotonic() + 20
+    while cluster.running and time.monotonic() < until:
+        time.sleep(0.05)
+    assert not cluster.running
+    # By now another process may have its number: this one.
+    pid_file.write_text(f"{os.getpid()}\n{rest}")
+    assert not cluster.running
+    while not cluster.start_again():
+        assert time.monotonic() < until, "it did not come back"
+        time.sleep(0.2)
+    with psycopg.connect(url) as connection:
+        assert connection.execute("SELECT count(*) FROM kept").fetchone() == (0,)
 
 
 def test_a_taken_port_is_said_when_asked_for_and_walked_around_when_not() -> None:

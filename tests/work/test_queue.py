@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 import zipfile
+from contextlib import AsyncExitStack
 from pathlib import Path
 
 import psycopg
@@ -32,6 +33,7 @@ from nubrak.store.sessions import Sessions
 from nubrak.web.hub import Hub
 from nubrak.work.analyse import analyse_audio, ask_for_analysis
 from nubrak.work.queue import hand_out, handing_out, taking
+from nubrak.work.worker import take_up_stalled
 from tests.conftest import decaying_strokes, write_wav
 
 
@@ -111,6 +113,48 @@ def test_a_worker_process_analyses_and_another_goes_on_where_it_was_killed(
     finally:
         following.terminate()
         following.wait(20)
+
+
+def test_eight_workers_rescue_every_task_once_and_lose_none(database_url: str) -> None:
+    with handing_out(database_url).open() as queue:
+        for number in range(40):
+            hand_out(queue, "nothing", f"task {number}", word=str(number))
+    with psycopg.connect(database_url, autocommit=True) as connection:
+        # Taken by a worker that has not been heard of since.
+        worker = connection.execute(
+            "INSERT INTO procrastinate_workers (last_heartbeat) "
+            "VALUES (now() - interval '1 hour') RETURNING id"
+        ).fetchone()
+        assert worker is not None
+        connection.execute(
+            "UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s "
+            "WHERE task_name = 'nubrak:nothing'",
+            worker,
+        )
+        # One of them was asked for once more meanwhile: that one stays, and the one left half-way goes.
+        with handing_out(database_url).open() as queue:
+            hand_out(queue, "nothing", "task 7", word="again")
+
+        async def rescue() -> None:
+            apps = [taking(database_url) for _ in range(8)]
+            async with AsyncExitStack() as opened:
+                for app in apps:
+                    await opened.enter_async_context(app.open_async())
+                rescuers = [asyncio.create_task(take_up_stalled(app, database_url)) for app in apps]
+                await asyncio.wait(rescuers, timeout=3)
+                assert not any(one.done() for one in rescuers)
+                for one in rescuers:
+                    one.cancel()
+                await asyncio.gather(*rescuers, return_exceptions=True)
+
+        asyncio.run(rescue())
+        rows = connection.execute(
+            "SELECT queueing_lock, args->>'word', status::text, attempts FROM procrastinate_jobs "
+            "WHERE task_name = 'nubrak:nothing'"
+        ).fetchall()
+    assert sorted(lock for lock, *_ in rows) == sorted(f"task {number}" for number in range(40))
+    assert {(status, attempts) for _, word, status, attempts in rows if word != "again"} == {("todo", 1)}
+    assert [word for lock, word, *_ in rows if lock == "task 7"] == ["again"]
 
 
 def test_news_reach_every_window_of_the_web_server(engine: Engine, database_url: str) -> None:

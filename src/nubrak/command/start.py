@@ -65,7 +65,7 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
     children: dict[str, subprocess.Popen[bytes]] = {}
     try:
         _prepare(url, folder / "cache", empty)
-        return _keep_up(children, env, address, stopping)
+        return _keep_up(children, env, address, stopping, cluster)
     finally:
         for child in children.values():
             child.terminate()
@@ -91,13 +91,24 @@ _WORKERS = max(1, min(os.cpu_count() or 1, 8))
 
 
 def _keep_up(
-    children: dict[str, subprocess.Popen[bytes]], env: dict[str, str], address: str, stopping: list[int]
+    children: dict[str, subprocess.Popen[bytes]],
+    env: dict[str, str],
+    address: str,
+    stopping: list[int],
+    cluster: Cluster,
 ) -> int:
-    """Run the server and a worker for each core, and start again what ends by itself."""
-    told = False
+    """Run the server and a worker for each core, and start again what ends by itself, the database too."""
+    told, database_runs = False, True
     since: dict[str, float] = {}
     begun = time.monotonic()
     while not stopping:
+        if not cluster.running:
+            if database_runs:
+                say("the database ended by itself; starting it again")
+            database_runs = cluster.start_again()
+            if not database_runs:
+                time.sleep(0.5)
+                continue
         # The first page comes sooner when only one worker starts beside the server.
         for name in ("serve", *(f"worker {number + 1}" for number in range(_WORKERS if told else 1))):
             child = children.get(name)

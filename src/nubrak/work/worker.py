@@ -6,9 +6,12 @@ import asyncio
 import os
 from datetime import UTC, datetime
 
+import psycopg
+import structlog
 from procrastinate import App, Blueprint
-from procrastinate.exceptions import ConnectorException
+from procrastinate.exceptions import ConnectorException, UniqueViolation
 from procrastinate.jobs import Status
+from sqlalchemy.exc import SQLAlchemyError
 
 from nubrak.work.analyse import say_cut_off, tasks
 from nubrak.work.logs import log_to_files
@@ -16,27 +19,46 @@ from nubrak.work.queue import ANYWHERE, HERE, taking
 from nubrak.work.settings import Settings
 
 _STALLED_S = 10.0  # a worker that has not been heard of for so long is gone
+_BETWEEN_S = 5.0
+_RESCUE_LOCK = 7041908
+log = structlog.get_logger()
 
 
-async def _take_up_stalled(app: App) -> None:
-    """Hand out again what a killed worker left half-way."""
+async def take_up_stalled(app: App, url: str) -> None:
+    """Hand out again what killed workers left half-way, for as long as this one works. Of all workers of a
+    database one at a time does it: two that find the same task would take it from each other.
+    """
     while True:
-        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_STALLED_S):
-            if job.id is not None:
-                if isinstance(audio := job.task_kwargs.get("audio"), str):
-                    await asyncio.to_thread(say_cut_off, audio)
-                try:
-                    await app.job_manager.retry_job_by_id_async(job.id, retry_at=datetime.now(UTC))
-                except ConnectorException:
-                    # Another waits for the same already; it only has to be let past.
-                    await app.job_manager.finish_job_by_id_async(job.id, Status.FAILED, delete_job=True)
-        await asyncio.sleep(5)
+        try:
+            # The lock goes with its connection, and so with a worker that is killed: the next one gets it.
+            async with await psycopg.AsyncConnection.connect(url, autocommit=True) as alone:
+                await alone.execute("SELECT pg_advisory_lock(%s)", [_RESCUE_LOCK])
+                while True:
+                    await _rescue(app)
+                    await asyncio.sleep(_BETWEEN_S)
+                    await alone.execute("SELECT 1")
+        except (psycopg.Error, ConnectorException, SQLAlchemyError) as error:
+            log.warning("looking for what was left half-way failed; it is tried again", error=repr(error))
+        await asyncio.sleep(_BETWEEN_S)
+
+
+async def _rescue(app: App) -> None:
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_STALLED_S):
+        if job.id is None:
+            continue
+        if isinstance(audio := job.task_kwargs.get("audio"), str):
+            await asyncio.to_thread(say_cut_off, audio)
+        try:
+            await app.job_manager.retry_job_by_id_async(job.id, retry_at=datetime.now(UTC))
+        except UniqueViolation:
+            # Another waits for the same already; it only has to be let past.
+            await app.job_manager.finish_job_by_id_async(job.id, Status.FAILED, delete_job=True)
 
 
 async def _run(settings: Settings, more: tuple[Blueprint, ...]) -> None:
     app = taking(settings.database_url, tasks, *more)
     async with app.open_async():
-        rescue = asyncio.create_task(_take_up_stalled(app))
+        rescue = asyncio.create_task(take_up_stalled(app, settings.database_url))
         try:
             await app.run_worker_async(
                 queues=[ANYWHERE, HERE] if settings.shares_folder else [ANYWHERE],
