@@ -161,3 +161,25 @@ def test_what_is_written_reads_back_as_the_same_sound() -> None:
     assert [ours.samples[i].audio for i in ours.sample] == [theirs.samples[i].audio for i in theirs.sample]
     ratio = 20 * np.log10(ours.gain / theirs.gain)
     assert np.ptp(ratio) < 0.02, "louder or softer all alike"
+
+
+@pytest.mark.parametrize("text", ["/*a", "/*a*/", "<a", "=", "<region>x=", "//", "/* <region> sample=x.wav"])
+def test_four_megabytes_of_anything_are_read_in_one_pass(text: str) -> None:
+    # Were it not one pass, this would take hours.
+    with pytest.raises(Problem):
+        read_sfz(text * (4_000_000 // len(text)))
+
+
+def test_regions_inherit_what_is_understood_and_nothing_else() -> None:
+    group = "<group>" + " ".join(f"of_ours_{number}=1" for number in range(20_000)) + " lovel=7\n"
+    read = read_sfz(group + "<region> sample=a.wav key=36\n" * 3000)
+    assert len(read.regions) == 3000
+    assert all(set(one.opcodes) == {"sample", "key", "lovel"} for one in read.regions)
+    assert len(read.skipped) == 201 and read.skipped[-1] == "19800 more things are left out."
+
+
+def test_a_name_longer_than_any_file_system_takes_is_left_out() -> None:
+    read = read_sfz(
+        f"<control> default_path={'x' * 5000}/ <region> sample=a.wav <control> <region> sample=b.wav key=36"
+    )
+    assert [one.sample for one in read.regions] == ["b.wav"] and "too long" in read.skipped[0]

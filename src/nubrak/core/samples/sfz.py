@@ -70,6 +70,9 @@ _SAFE = frozenset(
         "hichan",
     )
 )
+_KNOWN = _UNDERSTOOD | _SAFE
+_LONGEST_PATH = 4096  # of any file system
+_MOST_SAID = 200  # of what is left out: nobody reads more
 _LEAD_S = 0.0005  # left before an attack, so that no filter rings into its first sample
 _LOUDEST_DB = 6.0  # what a player of the format may turn up (SFZ: volume goes to 6 dB)
 
@@ -100,11 +103,11 @@ class Read:
 
 
 def read_sfz(text: str) -> Read:
-    """The regions of an SFZ text. A ``Problem`` where it has none."""
+    """The regions of an SFZ text, in one pass over it. A ``Problem`` where it has none."""
     if len(text) > MOST_TEXT:
         raise Problem("This SFZ file is larger than 4 MB.", todo="Split it into several.")
     out = Read()
-    text = re.sub(r"/\*.*?\*/", "", text, flags=re.DOTALL)
+    text = _without_comments(text)
     lines = [re.sub(r"//.*", "", line) for line in text.splitlines()]
     for line in lines:
         if line.lstrip().startswith("#"):
@@ -115,12 +118,13 @@ def read_sfz(text: str) -> Read:
     pieces = _HEADER.split(plain)
     levels: dict[str, dict[str, str]] = {name: {} for name in ("control", "global", "master", "group")}
     unknown: Counter[str] = Counter()
+    headers: Counter[str] = Counter()
     for header, body in zip(pieces[1::2], pieces[2::2], strict=True):
         opcodes = _opcodes(body)
         header = header.lower()
-        for name in opcodes:
-            if name not in _UNDERSTOOD | _SAFE:
-                unknown[name] += 1
+        unknown.update(name for name in opcodes if name not in _KNOWN)
+        # Only what is understood is inherited: a group may hold anything, and every region of it all of that.
+        opcodes = {name: value for name, value in opcodes.items() if name in _UNDERSTOOD}
         if header in levels:
             levels[header] = opcodes
             # What stands lower in the order is begun anew.
@@ -134,17 +138,28 @@ def read_sfz(text: str) -> Read:
                 )
             _add_region(out, levels, opcodes)
         else:
-            out.skipped.append(f"<{header}> is left out.")
+            headers[f"<{header[:40]}>"] += 1
     out.skipped += [
-        f"{name} is left out ({count} {'place' if count == 1 else 'places'})."
-        for name, count in sorted(unknown.items())
+        f"{name[:80]} is left out ({count} {'place' if count == 1 else 'places'})."
+        for name, count in [*sorted(headers.items()), *sorted(unknown.items())]
     ]
+    if len(out.skipped) > _MOST_SAID:
+        out.skipped[_MOST_SAID:] = [f"{len(out.skipped) - _MOST_SAID} more things are left out."]
     if not out.regions:
         raise Problem(
             "This SFZ file has no region that sounds." + (f" {out.skipped[0]}" if out.skipped else ""),
             todo="Choose another file.",
         )
     return out
+
+
+def _without_comments(text: str) -> str:
+    """A text without what stands between ``/*`` and ``*/``; one that is never closed stays."""
+    kept, at = [], 0
+    while (begin := text.find("/*", at)) >= 0 and (end := text.find("*/", begin + 2)) >= 0:
+        kept.append(text[at:begin])
+        at = end + 2
+    return "".join([*kept, text[at:]])
 
 
 def _opcodes(body: str) -> dict[str, str]:
@@ -163,7 +178,11 @@ def _add_region(out: Read, levels: dict[str, dict[str, str]], own: dict[str, str
     if not named or named.startswith("*"):
         out.skipped.append(f"A region with {'the generator ' + named if named else 'no sample'} is left out.")
         return
-    path = inside(levels["control"].get("default_path", "") + named)
+    folder = levels["control"].get("default_path", "")
+    if len(folder) + len(named) > _LONGEST_PATH:
+        out.skipped.append(f"“{named[:80]}…” is left out: its name is too long.")
+        return
+    path = inside(folder + named)
     if path is None:
         out.skipped.append(f"“{named[:120]}” lies outside the folder of the SFZ file and is left out.")
         return
