@@ -67,7 +67,12 @@ def parts_from_list(desk: Desk, session_id: str, revision: int, data: bytes) -> 
     if not by_part:
         raise Problem("This list holds no hits.", "Nothing was changed.")
     try:
-        parts = [NewPart(piece=piece, notes=with_ids(notes)) for (_, piece), notes in by_part.items()]
+        parts = [
+            NewPart(
+                piece=piece, notes=with_ids(notes), named=(name[:80] or None) if piece == "else" else None
+            )
+            for (name, piece), notes in by_part.items()
+        ]
     except ValidationError as error:
         raise out_of_bounds(error) from error
     return _with_parts(desk, session_id, revision, parts)

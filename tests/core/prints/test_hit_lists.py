@@ -82,6 +82,36 @@ def test_lists_that_are_none_are_refused_in_a_sentence(bad: str) -> None:
         read_hits(bad)
 
 
+def test_a_name_that_is_none_of_ours_stays_with_its_hits() -> None:
+    table = "time_s,piece,part\n0.5,Surdo,Row 3\n1.0,kick,Row 4\n1.5,Surdo,Row 3\n"
+    lines = read_hits(table)
+    assert [(one.piece, one.part) for one in lines] == [
+        ("else", "Surdo"),
+        ("kick", "Row 4"),
+        ("else", "Surdo"),
+    ]
+    jams = {"annotations": [{"namespace": "onset", "sandbox": {"piece": "Surdo"}, "data": [{"time": 0.5}]}]}
+    assert [(one.piece, one.part) for one in read_hits(json.dumps(jams))] == [("else", "Surdo")]
+
+
+@pytest.mark.parametrize(
+    "bad",
+    [
+        '{"hits": [{"time_s": ' + "1" * 5000 + "}]}",
+        '{"hits": [{"time_s": NaN}]}',
+        '{"hits": [{"time_s": 1, "velocity": Infinity}]}',
+        '{"annotations": [{"namespace": "note_midi", "data": [{"time": NaN, "value": NaN}]}]}',
+        '{"annotations": [{"namespace": "note_midi", "data": [{"time": 1, "value": 1e400}]}], "hits": 3}',
+        '{"hits": ' + "[" * 100_000,
+    ],
+)
+def test_numbers_that_are_none_are_refused_or_read_as_nothing(bad: str) -> None:
+    try:
+        assert [one.note for one in read_hits(bad)] == [37]
+    except Problem as problem:
+        assert problem.kept == "Nothing was changed."
+
+
 def test_columns_of_a_table_are_those_of_a_hit() -> None:
     assert set(COLUMNS) == set(HitLine.model_fields)
     assert read_hits('{"annotations": 4}') == []

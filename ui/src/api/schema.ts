@@ -3245,6 +3245,8 @@ export interface components {
             notes: {
                 [key: string]: components["schemas"]["PatternNote"];
             };
+            /** Named */
+            named?: string | null;
         };
         /**
          * NewSession
@@ -3634,6 +3636,11 @@ export interface components {
              * @description and up to here
              */
             strength_high_hz: number;
+            /**
+             * Usual Velocity
+             * @description of the loudest strokes that are usual on it
+             */
+            usual_velocity: number;
             /**
              * Hold Off Ms
              * @description starting point for the shortest time between two hits

@@ -6,17 +6,19 @@ from __future__ import annotations
 
 import csv
 import json
+import math
 from io import StringIO
 from typing import Any
 
 from pydantic import BaseModel, Field, ValidationError
 
-from nubrak.core.pieces import PieceId
+from nubrak.core.pieces import PIECES, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.time_line import TimeLineS
 
 COLUMNS = ("part", "piece", "time_s", "note_time_s", "velocity", "note", "strength_db", "doubt")
 _MOST_BYTES = 64_000_000  # a million hits
+_LONGEST_NAME = 80  # of a part
 _JAMS_VERSION = "0.3.4"
 _JAMS_NAMESPACE = "note_midi"
 
@@ -117,7 +119,8 @@ def read_hits(text: str) -> list[HitLine]:
     if text.lstrip().startswith("{"):
         try:
             found = json.loads(text)
-        except (json.JSONDecodeError, RecursionError) as error:
+        except (ValueError, RecursionError) as error:
+            # Also a number of more digits than Python reads.
             raise Problem(
                 f"This JSON is damaged ({error}).", "Nothing was changed.", "Export it once more."
             ) from error
@@ -172,11 +175,9 @@ def _from_jams(found: dict[str, Any]) -> list[dict[str, Any]]:
             if not isinstance(one, dict):
                 continue
             value = one.get("value")
-            note = (
-                round(value)
-                if annotation["namespace"] == _JAMS_NAMESPACE and isinstance(value, int | float)
-                else 37
-            )
+            # What is no note number is said by the line's own model.
+            pitch: float = value if isinstance(value, int | float) and math.isfinite(value) else 37
+            note = round(pitch) if annotation["namespace"] == _JAMS_NAMESPACE else 37
             rows.append(
                 about
                 | {"time_s": one.get("time"), "note_time_s": one.get("time"), "velocity": 100, "note": note}
@@ -190,6 +191,9 @@ def _lines(rows: list[Any], called: str) -> list[HitLine]:
         values = dict(row) if isinstance(row, dict) else {}
         values.setdefault("part", "Imported")
         values.setdefault("piece", "else")
+        if isinstance(piece := values["piece"], str) and piece not in PIECES:
+            # Others call pieces what they like; the name stays with the hits.
+            values |= {"piece": "else", "part": piece[:_LONGEST_NAME] or "Imported"}
         values.setdefault("note_time_s", values.get("time_s"))
         values.setdefault("velocity", 100)
         values.setdefault("note", 37)

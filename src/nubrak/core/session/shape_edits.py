@@ -152,6 +152,7 @@ class NewPart(BaseModel):
 
     piece: PieceId
     notes: dict[Id, PatternNote] = Field(default={}, max_length=_MOST_NOTES)
+    named: str | None = Field(default=None, min_length=1, max_length=80)
 
 
 class AddParts(Action):
@@ -165,7 +166,9 @@ class AddParts(Action):
             if part_id in document.parts:
                 raise Problem("This part is in the session already.")
             place = max((known.place for known in document.parts.values()), default=-1) + 1
-            document.parts[part_id] = Part(piece=part.piece, place=place, sources=[], pattern=part.notes)
+            document.parts[part_id] = Part(
+                piece=part.piece, place=place, sources=[], pattern=part.notes, named=part.named
+            )
         count = sum(len(part.notes) for part in self.parts.values())
         names = ", ".join(document.part_name(part_id).lower() for part_id in self.parts)
         return f"{_count(count, 'note')} brought in: {names}"
