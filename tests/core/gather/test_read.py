@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from nubrak.core.gather import read
 from nubrak.core.gather.read import audio_blocks, inspect, read_mono, time_stamp_s
 from nubrak.core.problem import Problem
 from tests.conftest import stamp_wave, write_wav
@@ -86,6 +87,18 @@ def test_a_file_cut_off_keeps_what_is_there_and_says_so(tmp_path: Path) -> None:
     assert 24_000 < facts.frames <= 25_000
     mono, _ = read_mono(cut)
     assert np.abs(mono - tone(length_s=2.0)[: len(mono), 0]).max() < 1e-3
+
+
+def test_what_would_fill_the_disk_when_it_is_unpacked_is_refused_while_it_is_read(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(read, "MOST_SAMPLES", 3 * 44100)
+    path = tmp_path / "packed.flac"
+    soundfile.write(str(path), np.zeros((44100, 2)), 44100)
+    assert inspect(path).frames == 44100
+    soundfile.write(str(path), np.zeros((2 * 44100, 2)), 44100)
+    with pytest.raises(Problem, match="when it is unpacked"):
+        inspect(path)
 
 
 def test_silence_and_numbers_that_are_none(tmp_path: Path) -> None:

@@ -17,6 +17,7 @@ LEAST_RATE_HZ = 8_000  # under it, no attack is left to find
 MOST_RATE_HZ = 384_000  # what converters offer at most
 MOST_CHANNELS = 32  # more are a whole session in one file
 LONGEST_S = 4 * 3600.0  # longer takes do not come; their arrays would fill the memory
+MOST_SAMPLES = 4_000_000_000  # of all channels: 16 GB decoded, which some MB of packed silence may hold
 _BLOCK_FRAMES = 1 << 18  # 6 s at 44.1 kHz: large enough to be read fast, small enough to hold many
 _MOST_CHUNKS = 64  # a file that has more before its data is not one a recorder wrote
 
@@ -154,6 +155,11 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
                 raise Problem(
                     f"“{name}” is longer than {LONGEST_S / 3600:.0f} hours.",
                     todo="Cut it into shorter files.",
+                )
+            if frames * channels > MOST_SAMPLES:
+                raise Problem(
+                    f"“{name}” is more than {4 * MOST_SAMPLES / 1e9:.0f} GB when it is unpacked.",
+                    todo="Export the microphones as separate files, or cut it into shorter ones.",
                 )
     if frames == 0:
         raise Problem(f"“{name}” holds no samples.", todo="Export it again and drop it once more.")
