@@ -133,7 +133,7 @@ def run(minutes: float = 10.0, sources: int = 16) -> None:
             chromium = playwright.chromium.launch(
                 executable_path="/usr/bin/chromium", args=[*FLAGS, "--enable-precise-memory-info"]
             )
-            page = chromium.new_page(viewport={"width": 1280, "height": 800})
+            page = chromium.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True)
             page.goto(f"{product.address}/session/{session}/find")
             page.wait_for_function(
                 (

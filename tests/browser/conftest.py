@@ -141,6 +141,7 @@ def page(chromium: Browser) -> Iterator[Page]:
     page = context.new_page()
     wrong: list[str] = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
+    page.on("console", lambda one: wrong.append(one.text) if "Content Security Policy" in one.text else None)
     yield page
     context.close()
     assert not wrong

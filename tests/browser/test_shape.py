@@ -71,10 +71,7 @@ def test_velocities_by_curve_steps_and_hand_and_all_of_it_undone(session: str, p
     expect(page.get_by_test_id("steps")).to_contain_text("0 %")
     page.get_by_role("button", name="Which note", exact=True).click()
     expect(page.get_by_test_id("note-table")).to_contain_text("0:00.5")
-    page.wait_for_function(
-        "new Set([...document.querySelectorAll('[aria-label^=\"Velocity of\"]')].map((one) => "
-        "one.value)).size === 1"
-    )
+    wait_until(page, lambda: len(set(cells(page))) == 1)
     assert velocities(session) == cells(page)
     # by hand wins, and a fast hand loses no step
     page.keyboard.press("Home")

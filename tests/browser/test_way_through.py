@@ -13,7 +13,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import Product
+from tests.browser.conftest import Product, wait_until
 from tests.conftest import decaying_strokes, write_wav
 
 TIMES = [0.3, 0.8, 1.3, 1.8, 2.3, 2.8, 3.3, 3.8]
@@ -111,9 +111,7 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(
     page.keyboard.press("Home")
     page.keyboard.press("Space")
     expect(page.get_by_role("button", name="Stop")).to_be_visible()
-    page.wait_for_function(
-        "parseFloat(document.querySelector('[data-testid=clock]').innerText.split(':')[1]) > 0.3"
-    )
+    wait_until(page, lambda: float(page.get_by_test_id("clock").inner_text().split(":")[1]) > 0.3)
     page.keyboard.press("2")
     expect(page.locator("#hear-layers")).to_be_checked()
     page.keyboard.press("1")

@@ -105,7 +105,7 @@ def test_a_room_is_heard_and_has_no_notes(browser: Browser, session: str, tmp_pa
     ("method", "path", "body", "said"),
     [
         ("get", "/sound/recording?start=0&frames=100&find=%7B%22rise_db%22%3A1000%7D", None, "rise db"),
-        ("post", "/hits", b"part,piece,time_s\r\nA,spoon,0.5\r\n", "spoon"),
+        ("post", "/hits", b"part,piece,time_s\r\nA,kick,soon\r\n", "time_s"),
     ],
 )
 def test_what_does_not_fit_is_a_sentence(

@@ -1,4 +1,4 @@
-import { useEffect, useRef } from 'react';
+import { useEffect, useLayoutEffect, useRef } from 'react';
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
@@ -46,10 +46,11 @@ function listen(event: KeyboardEvent): void {
 
 export function useKeys(keys: Keys): void {
   const latest = useRef(keys);
-  useEffect(() => {
+  // Before it is painted: what is seen can be pressed.
+  useLayoutEffect(() => {
     latest.current = keys;
   });
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!stack.length) window.addEventListener('keydown', listen);
     stack.push(latest);
     return () => {
