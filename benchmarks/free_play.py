@@ -8,12 +8,13 @@ under snare and ride, limbs that play softly all the time (all of it common prac
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 if TYPE_CHECKING:
-    from benchmarks.styles import Player
+    from benchmarks.styles import Player, Stroke
 
 _RATES = {
     "kick": (1, 2, 4, 4, 6),
@@ -33,6 +34,19 @@ _HAND_S = 0.045  # what follows faster is a buzz: the stick falls by itself
 def free_play(player: Player, bars: int) -> None:
     """By the player's own dice runs or beats."""
     (runs if player.rng.random() < 0.4 else beats)(player, bars)
+
+
+def programmed(strokes: list[Stroke], rng: np.random.Generator) -> list[Stroke]:
+    """The same as a machine plays it: on a grid to the sample, in a few strengths, one stroke of a piece at a
+    time.
+    """
+    step_s, strengths = rng.uniform(0.035, 0.05), rng.choice([8, 16, 32])
+    out = {}
+    for one in strokes:
+        at_s = round(one.time_s / step_s) * step_s
+        velocity = int(np.clip(round(one.velocity / strengths) * strengths, _SOFTEST, 122))
+        out[at_s, one.piece] = replace(one, time_s=at_s, velocity=velocity)
+    return [out[key] for key in sorted(out)]
 
 
 def runs(player: Player, bars: int) -> None:

@@ -120,6 +120,7 @@ def _library(job: tuple[str, Path]) -> tuple[Tally, Tally, NDArray[np.int64]]:
     module = import_module("nubrak.core.decide.stroke_probability")
     module.TAUGHT = taught  # type: ignore[attr-defined]
     module.forest_taught_on.cache_clear()
+    module.calibration.cache_clear()
     out, clear, theirs = Tally(), Tally(), np.zeros(3, np.int64)
     for number in range(SESSIONS):
         one = performance((library, number))

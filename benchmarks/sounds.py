@@ -17,7 +17,7 @@ from pathlib import Path
 import mido
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
+from scipy.signal import firwin2, lfilter, minimum_phase, oaconvolve
 
 from benchmarks.keep import CACHE, RATE_HZ, keep_array
 from benchmarks.sorting.libraries import Voice
@@ -75,13 +75,15 @@ LENGTH_S = {
 }
 VELOCITIES = np.arange(8, 129, 8).clip(max=127)
 LEAD_S = 0.05
+_COLOUR_HZ = (60.0, 150.0, 400.0, 1000.0, 2500.0, 6000.0, 14000.0)
 
 
 @dataclass(frozen=True)
 class Kit:
     """A drum kit of a sound font, or one made by our own synthesis where ``font`` is ``made``; ``pitch``
     makes another drum of it by playing it faster or slower, and ``another``, any number but 0, an equalised,
-    tuned or damped one.
+    tuned or damped one. ``touch``, any number but 0, lets soft strokes sound otherwise than full ones, and
+    no two alike, however few recordings the library has.
     """
 
     name: str
@@ -89,6 +91,7 @@ class Kit:
     program: int
     pitch: float = 1.0
     another: int = 0
+    touch: int = 0
 
 
 @dataclass(frozen=True)
@@ -138,6 +141,8 @@ def sound(kit: Kit, piece: str) -> Sound:
         ]
     if kit.another:
         strokes = _varied(kit, piece, strokes)
+    if kit.touch:
+        strokes = _touched(kit, piece, strokes)
     return _sound_of(strokes)
 
 
@@ -193,6 +198,26 @@ def _varied(kit: Kit, piece: str, strokes: list[NDArray[np.float32]]) -> list[ND
     return [_after_silence(one, size) for one in voice.strokes]
 
 
+def _touched(kit: Kit, piece: str, strokes: list[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
+    """Strokes of which the softer are darker as a rule, coloured otherwise and sooner gone: a stick that
+    falls from low down, and elsewhere on the head, makes another sound and not a quieter one.
+    """
+    rng = np.random.default_rng([kit.touch, *piece.encode()])
+    octaves = np.linspace(0, 1, len(_COLOUR_HZ))
+    colour_db = rng.normal(0, 3.5, len(_COLOUR_HZ)) - rng.uniform(-2, 9) * octaves
+    gone = rng.uniform(0, 5)
+    out = []
+    for velocity, stroke in zip(VELOCITIES.tolist(), strokes, strict=True):
+        softness = float(np.clip((112 - velocity) / 90, 0, 1))
+        gains = 10 ** (softness * colour_db / 20)
+        at_hz = [0, *_COLOUR_HZ, RATE_HZ / 2]
+        wanted = firwin2(1023, at_hz, [gains[0], *gains, gains[-1]], fs=RATE_HZ)
+        coloured = oaconvolve(stroke, minimum_phase(wanted, half=False))[: len(stroke)]
+        t = np.maximum(np.arange(len(stroke)) / RATE_HZ - LEAD_S, 0.0)
+        out.append((coloured * np.exp(-softness * gone * t)).astype(np.float32))
+    return out
+
+
 def _rendered(kit: Kit, piece: str, length_s: float) -> NDArray[np.float32]:
     key = hashlib.sha256(
         repr((kit.font, kit.program, piece, length_s, list(VELOCITIES), 4)).encode()
@@ -234,7 +259,7 @@ def struck(kit: Kit, piece: str, velocity: int, rng: np.random.Generator) -> tup
     speed = 1.0 + rng.normal(0, 0.004)
     places = np.arange(0, len(stroke) - 1, speed)
     stroke = np.interp(places, np.arange(len(stroke)), stroke)
-    tilt = rng.normal(0, 0.06)
+    tilt = rng.normal(0, 0.15 if kit.touch else 0.06)
     stroke = lfilter([1.0, -tilt], [1.0], stroke).astype(np.float32)
     attack = attack_of(stroke)
     stroke *= np.float32(of.usual * (velocity / 96.0) ** 2 / max(loudness(stroke, attack), 1e-9))

@@ -177,9 +177,8 @@ def onsets_of_part(key: str, part: PartInput) -> PartOnsets:
     """A part as its settings let it be heard."""
     piece = PIECES[part.piece]
     strength = within(piece.strength_low_hz, piece.strength_high_hz)
-    return part_onsets(
-        part.candidates, within(*band_of(part)), part.sources or frozenset([key]), kind_of(piece), strength
-    )
+    sources = part.sources or frozenset([key])
+    return part_onsets(part.candidates, within(*band_of(part)), sources, kind_of(piece), strength, part.piece)
 
 
 def weigh_all(parts: dict[str, PartInput]) -> Weighed:

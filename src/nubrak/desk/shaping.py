@@ -147,7 +147,9 @@ def shape_columns(standing: Standing, part_id: str, ask: AskShape) -> ShapeColum
     hits = np.nonzero(decisions.counts)[0]
     strength, usual_db = decisions.strength_db[hits], standing.usual_db(part_id, decisions)
     played = np.full(len(decisions.time_s), np.nan)
-    played[hits] = np.clip(velocity_of(strength, settings.curve, usual_db), 1, 127) if len(hits) else 0.0
+    loudest = PIECES[part.piece].usual_velocity
+    if len(hits):
+        played[hits] = np.clip(velocity_of(strength, settings.curve, usual_db, loudest), 1, 127)
     by_hand = {row for row, mark in marks_of_hits(decisions, part.mark_list).items() if speaks_of_note(mark)}
     beside = list(part.pattern.items())
     # What is beside the recorded ones says for itself when it is played, and how hard.
@@ -158,7 +160,7 @@ def shape_columns(standing: Standing, part_id: str, ask: AskShape) -> ShapeColum
         float(played[row]) if row >= 0 else float(beside[-1 - row][1].velocity) for row in notes.row.tolist()
     ]
     all_struck_s = np.sort(np.concatenate([decisions.time_s[hits], [note.time_s for _, note in beside]]))
-    starts = {kind: starting_curve(kind, strength, usual_db) for kind in _STARTS}
+    starts = {kind: starting_curve(kind, strength, usual_db, loudest) for kind in _STARTS}
     # A hair before the bar line belongs to the bar it is meant for.
     bar = np.floor(beats / tempo.bar_beats + 0.02)
     return ShapeColumns.model_construct(

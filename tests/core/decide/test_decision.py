@@ -151,9 +151,8 @@ def test_the_evidence_decides_by_default_and_margin_and_threshold_lean_on_it() -
     stroke_probability = [0.99, 0.3, 0.3, 0.97]
     decided = decide(found, FindSettings(), [], SNARE, stroke_probability, close)
     assert states(decided) == [State.HIT, State.SPILL, State.UNLIKE, State.HIT]
-    # Doubt is the chance of the other outcome, a little surer than the trees: odds to the power of 1.4.
-    wanted = [1 / (1 + (p / (1 - p)) ** 1.4) for p in (0.99, 0.7, 0.7, 0.97)]
-    assert decided.doubt.tolist() == pytest.approx(wanted)
+    # Doubt is the chance of the other outcome.
+    assert decided.doubt.tolist() == pytest.approx([0.01, 0.3, 0.3, 0.03])
     # a margin 8 dB smaller lets the spill pass, a stricter surety takes the least sure out, none leaves it to
     # the lines
     assert (

@@ -11,7 +11,7 @@ PLAIN = ("share", "similarity", "probability", "kick", "drum", "cymbal", "overal
 def test_each_has_a_name_of_its_own_that_says_its_unit() -> None:
     assert len(set(FEATURES)) == len(FEATURES)
     for name in FEATURES:
-        assert name.endswith(("_db", "_ms")) or any(word in name for word in PLAIN), name
+        assert name.endswith(("_db", "_ms", "_sigma")) or any(word in name for word in PLAIN), name
 
 
 def test_none_can_speak_only_for_and_only_against() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from nubrak.core.pieces import PIECES
 from nubrak.core.shape.velocity import LOUDEST_USUAL, StrengthPoint, by_law, starting_curve, velocity_of
 
 
@@ -16,6 +17,16 @@ def test_the_law_halves_velocity_every_twelve_decibels_and_the_loudest_usual_sta
     assert by_law(np.array([-10.0]), -10.0)[0] == LOUDEST_USUAL
     clipped = np.append(strengths, [0.0, 0.0])
     assert velocity_of(clipped, [])[0] == pytest.approx(LOUDEST_USUAL)
+
+
+def test_a_piece_that_is_led_with_small_strokes_is_not_stretched_to_a_backbeat() -> None:
+    strengths = np.array([-10.0] * 20 + [-22.04] * 20)
+    made = velocity_of(strengths, [], loudest=94)
+    assert made[0] == pytest.approx(94) and made[-1] == pytest.approx(47, rel=1e-3)
+    curve = starting_curve("played", strengths, loudest=94)
+    assert velocity_of(strengths, curve) == pytest.approx(made, abs=0.2)
+    assert curve[-1].velocity == 127 and curve[-1].strength_db > -10
+    assert PIECES["hi-hat"].usual_velocity < PIECES["snare"].usual_velocity <= LOUDEST_USUAL
 
 
 @pytest.mark.parametrize("shape", ["played", "closer", "wider", "straight", "even"])

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from nubrak.core.spill.leaks import learn_leak
-from nubrak.core.spill.onsets import loud_first
+from nubrak.core.spill.onsets import PartOnsets, loud_first
 from tests.core.spill.heard import heard, kick_and_snare
 
 
@@ -44,3 +44,40 @@ def test_too_few_or_scattered_arrivals_teach_nothing() -> None:
     few = heard(times[:3] + 0.003, np.full(3, -30.0), "z")
     for other in (never, scattered, few):
         assert learn_leak(kick, other, np.ones(80, bool), np.zeros(len(other.level_db), bool)) is None
+
+
+def two_toms(
+    hands_ms: float, spilt_db: float = -26.0, spread_db: float = 0.5
+) -> tuple[PartOnsets, PartOnsets, int]:
+    """Two toms and what the first one's microphone hears: own strokes, and after each of the other's 40
+    strokes something that sounds like its own; how many of its candidates are its own strokes.
+    """
+    rng = np.random.default_rng(11)
+    there_s, there_db = 1.0 + np.arange(40) * 0.4, rng.normal(-10, 3, 40)
+    late_s = 0.0009 + rng.normal(0, hands_ms / 1000, 40)
+    own_s, own_db = 1.2 + np.arange(40) * 0.4, rng.normal(-9, 3, 40)
+    time_s = np.concatenate([there_s + late_s, own_s])
+    level_db = np.concatenate([there_db + spilt_db + rng.normal(0, spread_db, 40), own_db])
+    order = np.argsort(time_s)
+    return heard(there_s, there_db, "mid"), heard(time_s[order], level_db[order], "high"), 40
+
+
+def test_what_keeps_step_with_another_drum_is_its_spill_however_alike_they_sound() -> None:
+    mid, high, _ = two_toms(hands_ms=0.05)
+    everything = np.ones(80, bool)  # all of it sounds like the drum's own
+    leak = learn_leak(mid, high, np.ones(40, bool), everything)
+    assert leak is not None and leak.delay_s == pytest.approx(0.0009, abs=0.0002)
+    assert leak.own_level_db == pytest.approx(-26, abs=1)
+    assert leak.spread_db == pytest.approx([0.7] * 3, abs=0.5)
+
+
+@pytest.mark.parametrize("how", [{"hands_ms": 4.0}, {"spilt_db": 0.0}, {"spread_db": 8.0}])
+def test_two_hands_that_strike_together_are_no_spill(how: dict[str, float]) -> None:
+    mid, high, _ = two_toms(**({"hands_ms": 0.05} | how))
+    assert learn_leak(mid, high, np.ones(40, bool), np.ones(80, bool)) is None
+
+
+def test_arrivals_that_vary_have_a_wide_spread() -> None:
+    mid, high, _ = two_toms(hands_ms=0.05, spread_db=3.0)
+    leak = learn_leak(mid, high, np.ones(40, bool), high.level_db > -20)
+    assert leak is not None and leak.spread_db[1] == pytest.approx(3.0, abs=1.2)

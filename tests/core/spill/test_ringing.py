@@ -62,6 +62,19 @@ def test_a_wall_is_more_regular_than_a_hand() -> None:
     assert share[20:40].min() > 0.9 and np.median(share[40:]) < 0.3 and not share[:20].any()
 
 
+def test_what_follows_sooner_than_a_foot_strikes_again_may_be_nearly_as_loud() -> None:
+    rng = np.random.default_rng(4)
+    strokes = 1.0 + np.cumsum(rng.uniform(0.2, 0.6, 20))
+    swell, again = strokes + 0.042, strokes[:10] + 0.12 + rng.normal(0, 0.001, 10)
+    times = np.concatenate([strokes, swell, again])
+    level = np.concatenate([np.full(20, -10.0), np.full(20, -13.0), np.full(10, -13.0)])
+    order = np.argsort(times)
+    share = np.empty(50)
+    # A first look takes all of them for strokes: what follows so regularly does not count among them.
+    share[order] = echo_share(times[order], level[order], np.ones(50))
+    assert share[20:40].min() > 0.6 and not share[:20].any() and not share[40:].any()
+
+
 def test_over_the_past_is_how_far_it_steps_up() -> None:
     noise = np.random.default_rng(5).standard_normal(round(3 * RATE_HZ)) * 0.01
     noise[RATE_HZ:] *= 10

@@ -7,10 +7,6 @@ from numpy.typing import NDArray
 
 from nubrak.core.decide.states import State, among
 
-# Evidence speaks a little more surely than the trees dare to (reliability table of
-# benchmarks/accuracy.py).
-_SURER = 1.4
-
 
 def doubt_of(
     log_odds: NDArray[np.float64],
@@ -27,7 +23,7 @@ def doubt_of(
     far it stands over a line drawn by hand, or None, ``rise_over_db`` how far its rise is over what is
     asked. The answer is (n,), 0 to 1.
     """
-    stroke = 1.0 / (1.0 + np.exp(-_SURER * log_odds))
+    stroke = 1.0 / (1.0 + np.exp(-log_odds))
     if over_line_db is not None:
         stroke = stroke / (1.0 + np.exp(-np.clip(over_line_db, -40, 40) / 1.5))
     counts = state == State.HIT

@@ -20,9 +20,11 @@ from nubrak.core.find import rise_in_band
 from nubrak.core.signal import power_to_db, strongest_within
 from nubrak.core.spill import (
     NEVER_DB,
+    SPREAD_REGIONS,
     Leak,
     PartOnsets,
     echo_share,
+    in_step_share,
     over_past,
     over_ringing,
     predict,
@@ -30,7 +32,7 @@ from nubrak.core.spill import (
 )
 
 _OWN_BANDS = 6  # third octaves, two octaves: about as wide as what tells a piece from others
-_REGIONS = {"low": (0, 10), "mid": (10, 19), "high": (19, 29)}  # third octaves, parted at 250 Hz and 2 kHz
+_REGIONS = dict(zip(("low", "mid", "high"), SPREAD_REGIONS, strict=True))
 
 
 @dataclass(frozen=True)
@@ -107,6 +109,9 @@ def evidence_of(
     out["own_part_under_usual_db"] = np.clip(here.level_db + share - usual[key], -60, 12)
     _neighbours(here, out)
     _bands(here, own[key] > 0.5, sure.power + sure.later, out)
+    for column, region in enumerate(_REGIONS):
+        over = out[f"over_spill_{region}_db"] / sure.spread_db[:, column]
+        out[f"over_spill_{region}_sigma"] = np.where(sure.source >= 0, np.clip(over, -10, 20), 20)
     _going_on(here, own[key], out)
     attack_s = against_own_sounds(here, own[key], out)
     for kind in ("kick", "drum", "cymbal", "overall"):
@@ -151,11 +156,12 @@ def _elsewhere(
     time_s = here.candidates.time_s
     leaker, leaker_probability = np.full(count, -60.0), np.zeros(count)
     lead_leaker, lead = np.full(count, 14.0), np.full(count, 14.0)
-    heard_by, unheard = np.zeros(count), np.full(count, 10.0)
+    heard_by, unheard, in_step = np.zeros(count), np.full(count, 10.0), np.zeros(count)
     others = [k for k in heard if k != key and not heard[k].sources & here.sources and len(heard[k].level_db)]
     for other in others:
         there = heard[other]
         their_s = there.candidates.time_s
+        in_step = np.maximum(in_step, in_step_share(here, there, own[other] > 0.5))
         j = strongest_within(time_s + 0.001, their_s, there.level_db, 0.013)
         rows = np.nonzero(j >= 0)[0]
         heard_by[rows] += 1
@@ -188,6 +194,7 @@ def _elsewhere(
     out["leaker_under_usual_db"], out["leaker_probability"] = np.clip(leaker, -60, 12), leaker_probability
     out["lead_over_leaker_ms"], out["lead_ms"] = np.clip(lead_leaker, -14, 14), np.clip(lead, -14, 14)
     out["heard_by"] = heard_by / max(len(others), 1)
+    out["in_step_share"] = in_step
     out["unheard_elsewhere_db"] = np.clip(unheard, -30, 10)
 
 

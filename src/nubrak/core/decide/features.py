@@ -1,7 +1,8 @@
 """Features: the names of the numbers that are weighed, in the order of their columns, and which of them can
 speak one way only.
 
-A name ends in its unit; one without is a share or a likeness from 0 to 1, or a yes and no.
+A name ends in its unit, sigma for standard deviations; one without is a share or a likeness from 0 to 1, or a
+yes and no.
 """
 
 from __future__ import annotations
@@ -62,6 +63,10 @@ FEATURES = (
     "over_ringing_db",
     "over_past_db",
     "echo_share",
+    "over_spill_low_sigma",
+    "over_spill_mid_sigma",
+    "over_spill_high_sigma",
+    "in_step_share",
 )
 # In which direction a feature can only speak: louder, steeper, more alike speak for a stroke.
 FOR = (
@@ -85,5 +90,8 @@ FOR = (
     "over_past_high_db",
     "over_ringing_db",
     "over_past_db",
+    "over_spill_low_sigma",
+    "over_spill_mid_sigma",
+    "over_spill_high_sigma",
 )
 AGAINST = ("louder_over_db", "similarity_other", "echo_share")

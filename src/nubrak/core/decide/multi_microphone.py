@@ -14,12 +14,15 @@ from numpy.typing import NDArray
 from nubrak.core.decide.evidence import Evidence, evidence_of
 from nubrak.core.decide.features import FEATURES
 from nubrak.core.decide.own_sounds import sounds_own
-from nubrak.core.decide.stroke_probability import Taught, stroke_probability
+from nubrak.core.decide.stroke_probability import Taught, calibrated, stroke_probability
 from nubrak.core.spill import Leak, PartOnsets, learn_all, loud_first, sustain_ratio
 
 _SURE = 0.7  # a stroke that teaches leaks and ringing must be one more likely than not, with room to spare
 _SWELLS_DB = 2.0  # less than this over its own ringing is no new stroke of a drum
 _SWELL_ODDS = 4.0  # how many times rarer a stroke is there
+# What follows a louder stroke sooner than it could be struck again, and follows most strokes just so, is part
+# of their sound: how much all of them following speaks against a stroke.
+_AGAIN_MS, _ECHO_NATS = 60.0, 6.0
 _LASTS_DB, _GOES_DB, _HOLDS_DB = (
     6.5,
     5.0,
@@ -69,7 +72,7 @@ def _believed(evidence: Evidence, here: PartOnsets) -> NDArray[np.float64]:
     """The stroke probability of each candidate, (n,). What lies far under anything a player does is
     noise, however lonely it is.
     """
-    stroke_probabilities = stroke_probability(evidence.features, material=Taught.KIT)
+    stroke_probabilities = calibrated(stroke_probability(evidence.features, material=Taught.KIT), here.piece)
     if here.kind == "overall":
         stroke_probabilities = _as_a_crash(stroke_probabilities, here)
     under, low, mid, drum, kick = (
@@ -79,12 +82,20 @@ def _believed(evidence: Evidence, here: PartOnsets) -> NDArray[np.float64]:
     # Where neither body nor attack of a drum rises, it must be surer: a ringing that swells is the likeliest
     # mistake.
     swells = (np.maximum(low, mid) < _SWELLS_DB) & (drum + kick > 0)
-    stroke_probabilities = np.where(
-        swells,
-        stroke_probabilities / (stroke_probabilities + _SWELL_ODDS * (1.0 - stroke_probabilities)),
-        stroke_probabilities,
+    stroke_probabilities = _times_odds(stroke_probabilities, np.where(swells, 1.0 / _SWELL_ODDS, 1.0))
+    share, since_louder_ms = (
+        evidence.features[:, FEATURES.index(name)] for name in ("echo_share", "since_louder_ms")
     )
+    echoes = np.where(since_louder_ms < _AGAIN_MS, np.exp(-_ECHO_NATS * share), 1.0)
+    stroke_probabilities = _times_odds(stroke_probabilities, echoes)
     return np.where(under < -_WIDEST_SPAN_DB, np.minimum(stroke_probabilities, 0.01), stroke_probabilities)
+
+
+def _times_odds(
+    stroke_probabilities: NDArray[np.float64], factor: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    odds = stroke_probabilities * factor
+    return np.asarray(odds / (odds + 1.0 - stroke_probabilities))
 
 
 def _as_a_crash(stroke_probabilities: NDArray[np.float64], here: PartOnsets) -> NDArray[np.float64]:

@@ -22,7 +22,7 @@ from nubrak.core.find.matching import TemplateMatches, Templates, match_template
 from nubrak.core.find.templates import templates_of
 from nubrak.core.signal import FLOOR_DB, db_to_power, distance_to_nearest, power_ratio_to_db
 
-LEAST_RISE_DB = 3.0  # less is not told from the wandering of noise from millisecond to millisecond
+LEAST_RISE_DB = 2.0  # less is hardly told from the wandering of noise from millisecond to millisecond
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
 _SEAM_S = 0.06  # of the end, as what rang before the beginning: more than anything is compared with
 _EARLY_S = 0.012  # how far into the end the attack of the stroke it begins with may be sought: a kick’s rise

@@ -36,6 +36,7 @@ class Piece(BaseModel):
         description="strength is measured from here to the top of the band it names"
     )
     strength_high_hz: float = Field(description="and up to here")
+    usual_velocity: int = Field(description="of the loudest strokes that are usual on it")
     hold_off_ms: float = Field(description="starting point for the shortest time between two hits")
     family: Family = Field(description="what its strokes and its microphone are like")
     words: list[str] = Field(description="what file names call it")
@@ -56,6 +57,21 @@ _STRENGTH_HZ = {
     "kick": (0.0, 20000.0),
     "hi-hat": (157.0, 20000.0),
 }
+
+
+# How hard each is struck where it is usually struck hardest (common practice: hats and rides are led with
+# small strokes, backbeats and fills are full ones): a part that is heard alone does not tell how hard its
+# loudest strokes are.
+_USUAL_VELOCITY = {
+    "kick": 112,
+    "snare": 112,
+    "hi-hat": 94,
+    "ride": 94,
+    "crash": 116,
+    "tambourine": 100,
+    "shaker": 94,
+}
+_ELSE_VELOCITY = 110
 
 
 def _piece(
@@ -85,6 +101,7 @@ def _piece(
         high_hz=high_hz,
         strength_low_hz=strength_low_hz,
         strength_high_hz=strength_high_hz,
+        usual_velocity=_USUAL_VELOCITY.get(id, _ELSE_VELOCITY),
         hold_off_ms=hold_off_ms,
         family=family,
         words=words.split(","),

@@ -16,7 +16,7 @@ from nubrak.core.decide import MARK_REACH_S, Decisions, Mark
 from nubrak.core.pieces import Piece
 from nubrak.core.shape.steps import AnyStep, stepped
 from nubrak.core.shape.timing import Timing, timed
-from nubrak.core.shape.velocity import StrengthCurve, usual_loudest_db, velocity_of
+from nubrak.core.shape.velocity import LOUDEST_USUAL, StrengthCurve, usual_loudest_db, velocity_of
 from nubrak.core.tempo import Tempo, beats_at, seconds_at
 from nubrak.core.time_line import TimeLineS
 
@@ -115,15 +115,16 @@ def velocities(
     time_s: NDArray[np.float64] | None = None,
     tempo: Tempo | None = None,
     usual_db: float | None = None,
+    loudest: float = LOUDEST_USUAL,
 ) -> NDArray[np.int64]:
     """Strengths of a part's hits (n,) in dBFS to velocities (n,) 1 to 127: by the curve, then by every
     step.
 
-    ``strength_db`` and ``time_s`` are (n,).
+    ``strength_db`` and ``time_s`` are (n,); ``loudest`` is the velocity of the loudest usual strokes.
     """
     if not len(strength_db):
         return np.zeros(0, np.int64)
-    played = velocity_of(strength_db, settings.curve, usual_db)
+    played = velocity_of(strength_db, settings.curve, usual_db, loudest)
     times = np.arange(len(strength_db), dtype=np.float64) if time_s is None else time_s
     return _whole(stepped(np.clip(played, 1, 127), times, settings.steps, tempo or Tempo()))
 
@@ -158,7 +159,8 @@ def shape(
     row = np.concatenate([hits, -1 - np.arange(len(beside))]).astype(np.int64)
     struck_s = np.concatenate([decisions.time_s[hits], [one.time_s for one in beside]])
     usual_db = usual_db_of(decisions) if usual_db is None else usual_db
-    by_curve = np.clip(velocity_of(decisions.strength_db[hits], settings.curve, usual_db), 1, 127)
+    loud = piece.usual_velocity
+    by_curve = np.clip(velocity_of(decisions.strength_db[hits], settings.curve, usual_db, loud), 1, 127)
     played = np.concatenate([by_curve, [one.velocity for one in beside]])
     fixed = np.concatenate([np.zeros(len(hits), bool), np.array([one.fixed for one in beside], bool)])
     numbers = np.concatenate(

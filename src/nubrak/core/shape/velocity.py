@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import AfterValidator, BaseModel, Field
 
-# Where a part’s usual loudest strokes stand: an accent still fits over them (common practice).
+# Where a part’s usual loudest strokes stand if its piece does not say: an accent still fits over them (common
+# practice).
 LOUDEST_USUAL = 115
 _LAW_DB = 40.0  # per tenfold velocity: level goes with its square (DLS Level 1)
 _REACH_DB = 48.0  # a part’s own strokes lie within this of its usual loudest; below is spill that slipped in
@@ -38,28 +39,37 @@ def usual_loudest_db(strength_db: NDArray[np.float64]) -> float:
     return float(np.percentile(strength_db, 90)) if len(strength_db) else -12.0
 
 
-def by_law(strength_db: NDArray[np.float64], usual_db: float) -> NDArray[np.float64]:
+def by_law(
+    strength_db: NDArray[np.float64], usual_db: float, loudest: float = LOUDEST_USUAL
+) -> NDArray[np.float64]:
     """Velocity (n,) by the level law of DLS Level 1 and General MIDI 2: 40 log10(127 / v) dB of attenuation
-    (from memory).
+    (from memory). Strokes at ``usual_db`` get the velocity ``loudest``.
 
     It keeps the played ratio: strokes 12 dB apart have velocities of 2 to 1, wherever they lie.
     """
-    return np.asarray(LOUDEST_USUAL * 10.0 ** ((strength_db - usual_db) / _LAW_DB))
+    return np.asarray(loudest * 10.0 ** ((strength_db - usual_db) / _LAW_DB))
 
 
 def velocity_of(
-    strength_db: NDArray[np.float64], curve: list[StrengthPoint], usual_db: float | None = None
+    strength_db: NDArray[np.float64],
+    curve: list[StrengthPoint],
+    usual_db: float | None = None,
+    loudest: float = LOUDEST_USUAL,
 ) -> NDArray[np.float64]:
     """Strengths (n,) to velocities (n,), not yet rounded: by the drawn curve, or by the law where none is
-    drawn, with the loudest usual strokes at ``usual_db``, else as these strengths have it.
+    drawn, with the loudest usual strokes at ``usual_db``, else as these strengths have it, and their velocity
+    ``loudest``.
     """
     if not curve:
-        return by_law(strength_db, usual_loudest_db(strength_db) if usual_db is None else usual_db)
+        return by_law(strength_db, usual_loudest_db(strength_db) if usual_db is None else usual_db, loudest)
     return np.interp(strength_db, [point.strength_db for point in curve], [point.velocity for point in curve])
 
 
 def starting_curve(
-    kind: CurveShape, strength_db: NDArray[np.float64], usual_db: float | None = None
+    kind: CurveShape,
+    strength_db: NDArray[np.float64],
+    usual_db: float | None = None,
+    loudest: float = LOUDEST_USUAL,
 ) -> list[StrengthPoint]:
     """A curve to start bending from, over the strengths (n,) of a part: ``played`` is the law; ``closer`` and
     ``wider`` bring strokes nearer together or further apart; ``straight`` spreads decibels evenly; ``even``
@@ -74,13 +84,13 @@ def starting_curve(
     levels = np.linspace(softest, usual, 5)
     match kind:
         case "played":
-            velocity = by_law(levels, usual)
+            velocity = by_law(levels, usual, loudest)
         case "closer":
-            velocity = by_law(usual + (levels - usual) / 2, usual)
+            velocity = by_law(usual + (levels - usual) / 2, usual, loudest)
         case "wider":
-            velocity = by_law(usual + (levels - usual) * 1.6, usual)
+            velocity = by_law(usual + (levels - usual) * 1.6, usual, loudest)
         case "straight":
-            velocity = np.linspace(_SOFTEST, LOUDEST_USUAL, len(levels))
+            velocity = np.linspace(_SOFTEST, loudest, len(levels))
         case "even":
             velocity = np.full(len(levels), 100.0)
     points = [
@@ -88,5 +98,5 @@ def starting_curve(
         for level, v in zip(levels, velocity, strict=True)
     ]
     over = 127.0 if kind != "even" else 100.0
-    above = _LAW_DB * np.log10(127.0 / LOUDEST_USUAL)
+    above = _LAW_DB * np.log10(127.0 / loudest)
     return [*points, StrengthPoint(strength_db=round(min(usual + above, 12.0), 2), velocity=over)]

@@ -5,16 +5,19 @@ Begin with ``onsets`` (a part as the others hear of it), then ``leaks`` (learnt 
 (what is due), ``ringing``.
 """
 
-from nubrak.core.spill.leaks import Leak, learn_all
+from nubrak.core.spill.in_step import in_step_share
+from nubrak.core.spill.leaks import SPREAD_REGIONS, Leak, learn_all
 from nubrak.core.spill.onsets import NEVER_DB, PartOnsets, kind_of, loud_first, part_onsets, usual_db
 from nubrak.core.spill.prediction import predict
 from nubrak.core.spill.ringing import echo_share, over_past, over_ringing, rings_s, sustain_ratio
 
 __all__ = [
     "NEVER_DB",
+    "SPREAD_REGIONS",
     "Leak",
     "PartOnsets",
     "echo_share",
+    "in_step_share",
     "kind_of",
     "learn_all",
     "loud_first",

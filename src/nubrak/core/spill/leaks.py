@@ -37,6 +37,13 @@ _LOUD_DB, _CLEAR_BEFORE_S, _CLEAR_AFTER_S, _LOWER_SHARE, _LEAST_RATIO, _MOST_REA
     1e-7,
     400,
 )
+# Candidates that keep step with another's strokes: within so much in level and time (the quartiles), at so
+# large a share of its strokes, and so far under the loud ones of their own microphone. Common practice: two
+# hands that mean to strike together are some milliseconds and decibels apart.
+_AS_MUCH_DB, _AS_LATE_S, _IN_STEP_SHARE, _SPILT_UNDER_DB = 3.0, 0.0004, 0.3, 9.0
+_STEADY_SHARE = 0.6  # of those within three times as much
+SPREAD_REGIONS = ((0, 10), (10, 19), (19, 29))  # third octaves, parted at 250 Hz and 2 kHz
+_LEAST_SPREAD_DB, _UNSURE_SPREAD_DB = 0.7, 6.0
 _WEAK_DB = 30.0  # a band so far under the loudest tells nothing
 _LOCAL_PAIRS = 25  # arrivals over which a level is followed where a microphone was moved
 
@@ -45,7 +52,8 @@ _LOCAL_PAIRS = 25  # arrivals over which a level is followed where a microphone 
 class Leak:
     """How strokes of one part arrive at another: ``colour`` (bands,) power ratio, ``own_level_db`` in the
     leaker's own band against how it is heard at home, ``delay_s`` give or take ``reach_s``, and how many
-    strokes taught it. ``local_db`` (n,) is what the ratio drifts by at each of the other's candidates.
+    strokes taught it. ``local_db`` (n,) is what the ratio drifts by at each of the other's candidates,
+    ``spread_db`` (3,) how far from it single arrivals lie in low, middle and high, as a standard deviation.
     """
 
     colour: NDArray[np.float64]
@@ -53,6 +61,7 @@ class Leak:
     delay_s: float
     pairs: int
     local_db: NDArray[np.float64]
+    spread_db: NDArray[np.float64]
     reach_s: float = _REACH_S
 
     @property
@@ -102,11 +111,11 @@ def learn_leak(
     delay = float(np.median(late[agree]))
     j, i = j[agree], i[agree]
     # Together with a stroke of its own a microphone says nothing about what arrives from afar.
-    apart = ~own[i]
-    j, i = j[apart], i[apart]
+    difference = here.level_db[i] - power_to_db(there.onset_power[j].sum(axis=1, dtype=np.float64))
+    apart = ~own[i] | _in_step(late[agree], difference, here, own, i, len(times))
+    j, i, difference = j[apart], i[apart], difference[apart]
     if len(i) < _LEAST_PAIRS:
         return None
-    difference = here.level_db[i] - power_to_db(there.onset_power[j].sum(axis=1, dtype=np.float64))
     # A stroke of this part at the same moment only adds: what is far over the lower part is not the leak.
     pure = difference < _lower(here.candidates.time_s[i], difference) + 6.0
     j, i, difference = j[pure], i[pure], difference[pure]
@@ -126,7 +135,33 @@ def learn_leak(
         delay_s=delay,
         pairs=len(i),
         local_db=_drift(here.candidates.time_s[i], difference, here.candidates.time_s),
+        spread_db=_spread(here.onset_power[i], there.onset_power[j] * ratio),
     )
+
+
+def _in_step(
+    late_s: NDArray[np.float64],
+    difference_db: NDArray[np.float64],
+    here: PartOnsets,
+    own: NDArray[np.bool_],
+    rows: NDArray[np.int64],
+    strokes: int,
+) -> NDArray[np.bool_]:
+    """Which of the candidates ``rows`` (m,) that follow another's ``strokes`` by ``late_s`` (m,) are that
+    one's spill, however much they sound like strokes of the microphone's ``own`` (n,): softer than those,
+    always as late and always as much softer than what they follow, as no two hands are. (m,).
+    """
+    low = float(np.percentile(difference_db, 25))
+    out = np.abs(difference_db - low) <= _AS_MUCH_DB
+    count, around = (
+        int(np.count_nonzero(np.abs(difference_db - low) <= wide * _AS_MUCH_DB)) for wide in (1, 3)
+    )
+    if count < max(_FEW_STROKES, _IN_STEP_SHARE * strokes, _STEADY_SHARE * around):
+        return np.zeros(len(rows), bool)
+    apart_s = np.subtract(*np.percentile(late_s[out], [75, 25]))
+    loud_db = float(np.percentile(here.level_db[own], 75)) if own.any() else -np.inf
+    softer = float(np.median(here.level_db[rows[out]])) < loud_db - _SPILT_UNDER_DB
+    return out if softer and apart_s <= _AS_LATE_S else np.zeros(len(rows), bool)
 
 
 def _lower(at_s: NDArray[np.float64], difference_db: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -140,6 +175,19 @@ def _lower(at_s: NDArray[np.float64], difference_db: NDArray[np.float64]) -> NDA
     out = np.empty(len(at_s))
     out[order] = np.percentile(windows, 25, axis=1)[: len(at_s)]
     return out
+
+
+def _spread(arrived: NDArray[np.floating], due: NDArray[np.floating]) -> NDArray[np.float64]:
+    """How far single arrivals, (m, bands), lie from what was ``due`` (m, bands), in low, middle and high,
+    (3,) in dB: by the quartiles, as a standard deviation.
+    """
+    out = np.empty(len(SPREAD_REGIONS))
+    for row, (first, last) in enumerate(SPREAD_REGIONS):
+        over_db = power_to_db(arrived[:, first:last].sum(axis=1, dtype=np.float64)) - power_to_db(
+            due[:, first:last].sum(axis=1, dtype=np.float64)
+        )
+        out[row] = 0.741 * float(np.subtract(*np.percentile(over_db, [75, 25])))
+    return np.clip(out, _LEAST_SPREAD_DB, _UNSURE_SPREAD_DB)
 
 
 def _drift(
@@ -162,7 +210,11 @@ def _drift(
 def _assumed(there: PartOnsets, here: PartOnsets) -> Leak:
     """What is taken for the leak of a piece that was struck too seldom to teach it."""
     colour = np.full(there.onset_power.shape[1], db_to_power(_ASSUMED_DB))
-    return Leak(colour, _ASSUMED_DB, _ASSUMED_S, 0, np.zeros(len(here.level_db)))
+    return Leak(colour, _ASSUMED_DB, _ASSUMED_S, 0, np.zeros(len(here.level_db)), _unsure())
+
+
+def _unsure() -> NDArray[np.float64]:
+    return np.full(len(SPREAD_REGIONS), _UNSURE_SPREAD_DB)
 
 
 def learn_by_envelope(
@@ -197,6 +249,7 @@ def learn_by_envelope(
         delay_s + _UNSURE_S / 2,
         len(rows),
         np.zeros(len(here.level_db)),
+        _unsure(),
         _REACH_S + _UNSURE_S / 2,
     )
 

@@ -27,7 +27,8 @@ class PartOnsets:
     """One part as the others hear of it: ``onset_power`` (n, bands) power of each attack without what rang
     before, ``level_db`` (n,) its level in the part's band, ``inside`` (bands,) the band, ``strength_db`` (n,)
     its level where the piece's strength is measured, ``sources`` where it listens. Of ``kind`` overall is a
-    microphone over the kit: strokes of any piece may reach it before their spill reaches others.
+    microphone over the kit: strokes of any piece may reach it before their spill reaches others. ``piece`` is
+    the id of its piece, empty where that is not known.
     """
 
     candidates: Candidates
@@ -37,6 +38,7 @@ class PartOnsets:
     sources: frozenset[str]
     kind: Kind
     strength_db: NDArray[np.float64]
+    piece: str = ""
 
 
 def kind_of(piece: Piece) -> Kind:
@@ -54,6 +56,7 @@ def part_onsets(
     sources: frozenset[str],
     kind: Kind,
     strength: NDArray[np.bool_] | None = None,
+    piece: str = "",
 ) -> PartOnsets:
     """The candidates of a part that listens to the third octaves ``inside`` (bands,), and measures strength
     over ``strength`` (bands,).
@@ -63,7 +66,7 @@ def part_onsets(
         power_to_db(onset_power[:, bands].sum(axis=1, dtype=np.float64))
         for bands in (inside, inside if strength is None else strength)
     )
-    return PartOnsets(candidates, onset_power, level, inside, sources, kind, strong)
+    return PartOnsets(candidates, onset_power, level, inside, sources, kind, strong, piece)
 
 
 def loud_first(heard: dict[str, PartOnsets]) -> dict[str, NDArray[np.bool_]]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.signal import db_to_power, power_ratio_to_db, strongest_within
-from nubrak.core.spill.leaks import Leak
+from nubrak.core.spill.leaks import SPREAD_REGIONS, Leak
 from nubrak.core.spill.onsets import PartOnsets
 
 _LATER_S, _LATER_REACH_S = 0.0115, 0.008  # the window of a stroke hears what comes up to 20 ms after it
@@ -20,8 +20,8 @@ _LATER_S, _LATER_REACH_S = 0.0115, 0.008  # the window of a stroke hears what co
 class Spilt:
     """What the others' strokes put at each candidate of a part: ``power`` (n, bands), ``later`` (n, bands)
     what those put into its window that are due somewhat later; ``source`` (n,) the index in ``names`` of the
-    part that puts most, or -1; ``off_s`` (n,) how far the arrival is from where that part's spill is due;
-    ``at_s`` (n,) when that part was struck.
+    part that puts most, or -1, and ``spread_db`` (n, 3) how far from that its arrivals lie; ``off_s`` (n,)
+    how far the arrival is from where that part's spill is due; ``at_s`` (n,) when that part was struck.
     """
 
     power: NDArray[np.float32]
@@ -29,6 +29,7 @@ class Spilt:
     source: NDArray[np.int64]
     off_s: NDArray[np.float64]
     at_s: NDArray[np.float64]
+    spread_db: NDArray[np.float64]
     names: tuple[str, ...]
 
 
@@ -52,6 +53,7 @@ def predict(
         np.zeros(count),
     )
     source, off, at_s = np.full(count, -1, np.int64), np.full(count, np.inf), np.full(count, np.nan)
+    spread = np.ones((count, len(SPREAD_REGIONS)))
     names = tuple(k for k in heard if (k, key) in leaks and (only is None or k in only))
     for number, other in enumerate(names):
         there, leak = heard[other], leaks[other, key]
@@ -70,9 +72,10 @@ def predict(
         taken = rows[more]
         most[taken] = inside[more]
         source[taken] = number
+        spread[taken] = leak.spread_db
         at_s[taken] = their_s[j[more]]
         off[taken] = due[taken] - at_s[taken]
-    return Spilt(total, later, source, off, at_s, names)
+    return Spilt(total, later, source, off, at_s, spread, names)
 
 
 def _arriving(

@@ -26,8 +26,10 @@ _LOOK_BACK = 8  # strokes whose ringing may still be heard
 _PAST_FRAMES = 10  # steps, the 100 ms before
 # Longer nothing is followed; gone is 30 dB down; 6 dB up again is the next stroke.
 _LONGEST_RING_S, _GONE_DB, _AGAIN_DB = 4.0, 30.0, 6.0
-# An echo is among the next six, softer by so much, no sooner than a flam, and as regular as a wall.
+# An echo is among the next six, softer by so much, no sooner than a flam, and as regular as a wall; one that
+# comes sooner than a hand or foot strikes again, hardly softer.
 _ECHO_STEPS, _ECHO_DB, _ECHO_FROM_S, _ECHO_WITHIN_S = 6, 4.0, 0.03, 0.002
+_AGAIN_S, _SOON_DB, _REGULAR = 0.06, 1.0, 0.2
 _CRASH_REGION = 4  # 2 to 6 kHz
 _LATER_STEPS = (20, 50)  # a fifth to half a second after
 _MOST_DB, _LEAST = 60.0, 1e-14  # no more is told apart, and the power of silence
@@ -81,8 +83,16 @@ def echo_share(
     ``time_s`` and ``level_db`` are (n,), in order of time; ``own`` (n,) is how likely each is a stroke of
     the part's own.
     """
-    out = np.zeros(len(time_s))
     strokes = np.nonzero(own > 0.7)[0]
+    first = _regular(time_s, level_db, strokes)
+    # What follows so regularly is none of the strokes it is counted by.
+    return np.maximum(first, _regular(time_s, level_db, strokes[first[strokes] < _REGULAR]))
+
+
+def _regular(
+    time_s: NDArray[np.float64], level_db: NDArray[np.float64], strokes: NDArray[np.int64]
+) -> NDArray[np.float64]:
+    out = np.zeros(len(time_s))
     if len(strokes) < 2 * _FEWEST:
         return out
     begin, lags, rows = time_s[strokes], [], []
@@ -90,8 +100,9 @@ def echo_share(
         later = strokes + step
         inside = later < len(time_s)
         lag = time_s[later[inside]] - begin[inside]
-        softer = level_db[later[inside]] < level_db[strokes[inside]] - _ECHO_DB
-        taken = softer & (lag > _ECHO_FROM_S) & (lag < _LAGS * STEP_S)
+        softer = level_db[strokes[inside]] - level_db[later[inside]]
+        softer_by = np.where(lag < _AGAIN_S, _SOON_DB, _ECHO_DB)
+        taken = (softer > softer_by) & (lag > _ECHO_FROM_S) & (lag < _LAGS * STEP_S)
         lags.append(lag[taken])
         rows.append(later[inside][taken])
     lag, row = np.concatenate(lags), np.concatenate(rows)
