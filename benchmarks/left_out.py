@@ -21,11 +21,11 @@ from numpy.typing import NDArray
 from benchmarks.accuracy import best_onsets
 from benchmarks.keep import CACHE, RATE_HZ, keep
 from benchmarks.learn import FOLDS, LIBRARIES, fold_path
-from benchmarks.microphones import Scene, overheads_as_one, record
+from benchmarks.microphones import Scene, labels, overheads_as_one, record
 from benchmarks.proof import CLOSE_S, HEAD, WIDE_S, Heard, Tally, figures, recalls, scored
 from benchmarks.sounds import Kit
 from benchmarks.styles import FREE, perform
-from nubrak.core.decide import FindSettings, places
+from nubrak.core.decide import Decisions, FindSettings, places
 from nubrak.core.find import VERSION, Candidates, find_candidates
 from nubrak.core.flow import PartInput, decide_all
 from nubrak.core.pieces import PIECES
@@ -36,6 +36,7 @@ LENGTH_S = 40.0
 _STYLES = (FREE, "ghost-note funk", FREE, "swung ride", FREE, "straight rock", FREE, "tom-heavy")
 _FIRST_SEED = 500_000
 _BURIED_DB, _NEAR_REST_DB = -12.0, 3.0
+_TOLD_APART_S, _ENOUGH = 0.012, 30
 _MADE = 2  # a new number where sessions are made otherwise
 
 
@@ -95,25 +96,56 @@ def performance(job: tuple[str, int]) -> Performance:
     return out
 
 
-def found_in(one: Performance) -> dict[str, Heard]:
-    """What the product finds at each microphone, at default settings."""
+def decided_in(one: Performance) -> dict[str, Decisions]:
+    """What the product decides at each microphone, at default settings."""
     parts = {
         name: PartInput(name, name, found, FindSettings(), [], frozenset([name]))
         for name, found in one.candidates.items()
     }
-    return {
-        name: Heard(
-            decided.time_s[decided.counts],
-            shape(decided, ShapeSettings(), [], PIECES[name]).velocity,
-            np.array([place.time_s for place in places({name: decided})]),
-        )
-        for name, decided in decide_all(parts).items()
-    }
+    return decide_all(parts)
 
 
-def _library(job: tuple[str, Path]) -> tuple[Tally, Tally, NDArray[np.int64]]:
+def heard_by(name: str, decided: Decisions) -> Heard:
+    """What the product finds at one microphone."""
+    return Heard(
+        decided.time_s[decided.counts],
+        shape(decided, ShapeSettings(), [], PIECES[name]).velocity,
+        np.array([place.time_s for place in places({name: decided})]),
+    )
+
+
+def sure_and_right(hits: list[dict], decided: Decisions) -> NDArray[np.float64]:
+    """How sure the product is of each candidate of a microphone, and whether it is a stroke there, (n, 2);
+    without those at strokes that are neither wanted nor false.
+    """
+    true_s, buried_s = (
+        np.array([hit["time_s"] for hit in hits if hit["required"] is required]) for required in (True, False)
+    )
+    right = labels(decided.time_s, true_s)
+    if len(buried_s):
+        known = np.abs(decided.time_s[:, None] - buried_s[None]).min(axis=1) > _TOLD_APART_S
+    else:
+        known = np.ones(len(right), bool)
+    return np.stack([decided.stroke_probability, right], axis=1)[known]
+
+
+def _worst_tenth(said: NDArray[np.float64]) -> str:
+    """Of the tenths of sureness that hold enough cases, the one furthest from the truth."""
+    tenth = np.minimum((said[:, 0] * 10).astype(int), 9)
+    off = []
+    for one in range(10):
+        cases = said[tenth == one]
+        if len(cases) >= _ENOUGH:
+            off.append((abs(float(cases[:, 0].mean() - cases[:, 1].mean())), *cases.mean(axis=0).tolist()))
+    worst = max(off)
+    return f"{worst[0]:.2f} (said {worst[1]:.2f}, true {worst[2]:.2f})"
+
+
+def _library(
+    job: tuple[str, Path],
+) -> tuple[Tally, Tally, NDArray[np.int64], dict[str, list[NDArray[np.float64]]]]:
     """All sessions of a library by what was taught, the same with what stands near the rest neither wanted
-    nor false, and strokes, answers and right ones of librosa.
+    nor false; strokes, answers and right ones of librosa; how sure and how right each piece's candidates are.
     """
     library, taught = job
     # The module, which its package hides behind the function of the same name.
@@ -122,17 +154,20 @@ def _library(job: tuple[str, Path]) -> tuple[Tally, Tally, NDArray[np.int64]]:
     module.forest_taught_on.cache_clear()
     module.calibration.cache_clear()
     out, clear, theirs = Tally(), Tally(), np.zeros(3, np.int64)
+    sure: dict[str, list[NDArray[np.float64]]] = {}
     for number in range(SESSIONS):
         one = performance((library, number))
-        heard = found_in(one)
+        decided = decided_in(one)
         for name, hits in one.hits.items():
-            out.add(scored(hits, heard[name]))
+            heard = heard_by(name, decided[name])
+            out.add(scored(hits, heard))
             far = [hit | {"required": hit["required"] and not hit["near"]} for hit in hits]
-            clear.add(scored(far, heard[name]))
+            clear.add(scored(far, heard))
+            sure.setdefault(name, []).append(sure_and_right(hits, decided[name]))
             true_s = np.array([hit["time_s"] for hit in hits])
             right = len(mir_eval.util.match_events(true_s, one.theirs_s[name], CLOSE_S))
             theirs += np.array([len(true_s), len(one.theirs_s[name]), right])
-    return out, clear, theirs
+    return out, clear, theirs, sure
 
 
 def run() -> None:
@@ -146,7 +181,10 @@ def run() -> None:
     print(f"Kits of whole libraries never taught, close microphones (±{1000 * WIDE_S:.0f} ms; times ±10 ms)")
     print(f"  {'':22} {HEAD}   clear")
     everything = Tally()
-    for (library, _), (tally, clear, theirs) in zip(jobs, results, strict=True):
+    sure: dict[str, list[NDArray[np.float64]]] = {}
+    for (library, _), (tally, clear, theirs, said) in zip(jobs, results, strict=True):
+        for name, tables in said.items():
+            sure.setdefault(name, []).extend(tables)
         f = 2 * theirs[2] / max(theirs[0] + theirs[1], 1)
         print(
             f"  {library:22} {figures(tally)}   {clear.corrections:6.0f}   librosa F 10 {f:.3f}", flush=True
@@ -160,3 +198,8 @@ def run() -> None:
         f"{np.mean(far):.1f}, worst {max(far):.1f}"
     )
     print("  found, by kind of stroke: " + recalls(everything.flags))
+    off = {name: _worst_tenth(np.concatenate(tables)) for name, tables in sure.items()}
+    print(
+        f"  sureness off by, in the worst tenth that holds {_ENOUGH} candidates: "
+        + ", ".join(f"{name} {worst}" for name, worst in off.items())
+    )

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
+from benchmarks.free_play import programmed
+from benchmarks.left_out import sure_and_right
 from benchmarks.microphones import _band_power, _over_rest_db
 from benchmarks.proof import Heard, scored
 from benchmarks.sorting.score import counted
+from benchmarks.styles import FREE, perform
 
 RATE_HZ = 44100
 
@@ -67,3 +71,21 @@ def test_how_far_a_stroke_stands_over_the_rest_is_told_band_by_band_and_on_the_w
     best, whole = _over_rest_db(own + low + hiss, np.array([5000]), power)[0]
     # Under a low tone that is 9.5 dB stronger, and far over everything in its own band.
     assert whole == pytest.approx(-9.5, abs=0.5) and best > 25
+
+
+def test_a_machine_plays_on_a_grid_in_few_strengths_one_stroke_of_a_piece_at_a_time() -> None:
+    played = perform(FREE, 20.0, 4)
+    made = programmed(played, np.random.default_rng(1))
+    gaps = np.diff(sorted({one.time_s for one in made}))
+    step = gaps.min()
+    assert step >= 0.034 and np.allclose(gaps / step, np.round(gaps / step), atol=1e-6)
+    assert len({(one.time_s, one.piece) for one in made}) == len(made) <= len(played)
+    assert len({one.velocity for one in made}) < len({one.velocity for one in played}) / 3
+
+
+def test_how_sure_is_compared_with_how_right_without_what_is_not_asked_for() -> None:
+    decided: Any = SimpleNamespace(
+        time_s=np.array([1.0, 2.0, 3.0, 4.0]), stroke_probability=np.array([0.9, 0.2, 0.6, 0.4])
+    )
+    hits = [{"time_s": 1.001, "required": True}, {"time_s": 3.0, "required": False}]
+    assert sure_and_right(hits, decided).tolist() == [[0.9, 1.0], [0.2, 0.0], [0.4, 0.0]]

@@ -95,7 +95,8 @@ def convert(
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def benchmark(context: typer.Context) -> None:
     """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy,
-    loops and browser; `loops --proof DIR` scores a folder of loops with their truth.
+    left-out, loops and browser; `accuracy --proof DIR` and `loops --proof DIR` score a folder of recordings
+    with their truth.
     """
     import subprocess
     import sys

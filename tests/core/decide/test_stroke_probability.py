@@ -13,6 +13,7 @@ from nubrak.core.decide.features import AGAINST, FEATURES, FOR
 from nubrak.core.decide.stroke_probability import (
     Forest,
     Taught,
+    calibrated,
     forest_taught_on,
     log_odds,
     stroke_probability,
@@ -64,3 +65,12 @@ def test_a_probability_is_one_and_nothing_asked_is_nothing_answered() -> None:
     found = stroke_probability(rows(1, 500), Taught.KIT)
     assert ((found >= 0) & (found <= 1)).all() and np.ptp(found) > 0.05
     assert stroke_probability(np.zeros((0, len(FEATURES)), np.float32), Taught.KIT).shape == (0,)
+
+
+def test_sureness_is_brought_to_the_truth_by_piece_and_keeps_its_order() -> None:
+    said = np.linspace(0.0, 1.0, 101)
+    assert calibrated(said, "") == pytest.approx(said, abs=1e-5), "nothing is known of a piece without a name"
+    for piece in ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "ride"):
+        meant = calibrated(said, piece)
+        assert np.all(np.diff(meant) > 0) and meant[0] < 0.01 and meant[-1] > 0.99
+    np.testing.assert_array_equal(calibrated(said, "mid-tom"), calibrated(said, "rack-tom"))
