@@ -57,7 +57,7 @@ _ONE_TOUCH, _PROGRAMMED = 320, 0.12
 _USUAL_PARTS = 5  # microphones, and more
 _AUDIBLE_DB = 0.0  # a stroke that stands out less in every band teaches nothing
 LENGTH_S = 40.0
-SESSIONS = 640
+SESSIONS = 520
 SCENES = CACHE / "scenes"
 
 
