@@ -266,8 +266,9 @@ export function Find(props: BenchProps) {
               ) : (
                 <span className="quiet">
                   {byHandOnly
-                    ? 'What was given to it by hand is what it plays. Drag a hit to move it, or over candidates to choose them.'
-                    : 'Point at a candidate and it says why it counts or not. Drag the line to decide anew, a hit to move it, or over candidates to choose them.'}
+                    ? 'What was given to it by hand is what it plays. '
+                    : 'Point at a candidate and it says why it counts or not. Drag the line to decide anew. '}
+                  Drag a hit to move it, or over candidates to choose them.
                 </span>
               )}
             </p>
