@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import as_stereo
+from nubrak.core.names import Name
 from nubrak.core.pieces import file_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples import (
@@ -34,7 +35,7 @@ from nubrak.desk.printing import draft
 class SfzText(BaseModel):
     """An SFZ file that came with its samples."""
 
-    name: str = Field(max_length=4096, description="with the folders it lies in")
+    name: Name = Field(max_length=4096, description="with the folders it lies in")
     text: str = Field(max_length=MOST_TEXT)
 
 

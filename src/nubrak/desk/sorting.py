@@ -15,6 +15,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import MARK_REACH_S, WORTH_A_LOOK, Decisions
 from nubrak.core.flow import sorts_itself, told_in, ways_struck
+from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, PieceId, articulation_of, plain_of
 from nubrak.core.problem import Problem
 from nubrak.core.session import Given, GiveStrokes
@@ -98,7 +99,7 @@ class To(BaseModel):
     part_id: str | None = None
     piece: PieceId | None = None
     articulation: str | None = None
-    named: str | None = Field(default=None, min_length=1, max_length=80)
+    named: Name | None = Field(default=None, min_length=1, max_length=80)
 
 
 class AskFollow(BaseModel):

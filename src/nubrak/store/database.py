@@ -9,9 +9,10 @@ from alembic import command
 from alembic.config import Config
 from procrastinate.schema import SchemaManager
 from sqlalchemy import Engine, create_engine
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, OperationalError
 
 NoDatabase = OperationalError  # what is raised where the database does not answer
+CannotKeep = DataError  # what is raised for values that no column holds
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 

@@ -16,7 +16,7 @@ from nubrak.core.problem import Problem
 from nubrak.desk.desk import Desk
 from nubrak.desk.jobs import forget_uploads
 from nubrak.store.cache import Cache
-from nubrak.store.database import NoDatabase, open_engine
+from nubrak.store.database import CannotKeep, NoDatabase, open_engine
 from nubrak.store.sessions import Sessions, StaleRevision
 from nubrak.web.guard import LOCAL_HOSTS, LocalOnly
 from nubrak.web.hub import Hub
@@ -72,6 +72,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(StarletteHTTPException, _http)
     app.add_exception_handler(NoDatabase, _no_database)
+    app.add_exception_handler(CannotKeep, _cannot_keep)
     app.add_exception_handler(Exception, _unexpected)
     if settings and settings.interface_folder:
         _serve_interface(app, Path(settings.interface_folder))
@@ -105,9 +106,11 @@ def _http(_: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException | StarletteHTTPException)
     return _say(
         error.status_code,
-        {404: "There is nothing at this address.", 405: "This cannot be done here."}.get(
-            error.status_code, str(error.detail)
-        ),
+        {
+            400: "The request could not be read.",
+            404: "There is nothing at this address.",
+            405: "This cannot be done here.",
+        }.get(error.status_code, str(error.detail)),
     )
 
 
@@ -128,6 +131,10 @@ def _no_database(_: Request, error: Exception) -> Response:
         "What was acknowledged is kept.",
         "Wait a moment; if it lasts, start Nubrak again.",
     )
+
+
+def _cannot_keep(_: Request, error: Exception) -> Response:
+    return _say(422, "This holds characters or numbers that cannot be kept.", todo="Choose others.")
 
 
 def _serve_interface(app: FastAPI, folder: Path) -> None:

@@ -44,6 +44,14 @@ def _host_of(netloc: str) -> str:
         return ""
 
 
+def _place_of(origin: str) -> str | None:
+    """Host and port of an Origin; None for what is none."""
+    try:
+        return urlsplit(origin).netloc.lower()
+    except ValueError:
+        return None
+
+
 class LocalOnly:
     """Middleware that lets a request pass only if its Host is this machine, and its Origin, if it has one,
     the same place. What a browser sends for another page passes only if it opens the page: an image or a form
@@ -64,7 +72,7 @@ class LocalOnly:
                     "This address is not one Nubrak answers to.",
                     "Open the address that `./nubrak start` prints.",
                 )(scope, receive, send)
-            if origin is not None and urlsplit(origin).netloc.lower() != host.lower():
+            if origin is not None and _place_of(origin) != host.lower():
                 return await _refuse(
                     "Another web page tried to use Nubrak.", "Use Nubrak from its own page."
                 )(scope, receive, send)
@@ -74,6 +82,11 @@ class LocalOnly:
                 return await _refuse(
                     "Another web page tried to use Nubrak.", "Use Nubrak from its own page."
                 )(scope, receive, send)
+            if "\0" in scope["path"] or b"%00" in scope.get("query_string", b""):
+                # No id, name or file of anything here holds it, and the database refuses to look.
+                return await _refuse("There is nothing at this address.", "Choose from the list.", 404)(
+                    scope, receive, send
+                )
         await self.app(scope, receive, send)
 
 
@@ -86,5 +99,5 @@ def _closed(send: Send) -> Send:
     return with_headers
 
 
-def _refuse(what: str, todo: str) -> JSONResponse:
-    return JSONResponse({"what": what, "kept": "Nothing was changed.", "todo": todo}, status_code=403)
+def _refuse(what: str, todo: str, status: int = 403) -> JSONResponse:
+    return JSONResponse({"what": what, "kept": "Nothing was changed.", "todo": todo}, status_code=status)

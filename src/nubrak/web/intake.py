@@ -66,7 +66,7 @@ async def received(request: Request, path: Path, name: str) -> None:
             f"The disk is full; “{name}” could not be taken in.",
             todo="Make room and drop the file once more.",
         ) from error
-    if promised is not None and count != int(promised):
+    if promised is not None and promised.isascii() and promised.isdecimal() and count != int(promised):
         raise Problem(
             f"The upload of “{name}” was cut off after {count} of {promised} bytes.",
             todo="Drop the file once more.",

@@ -16,6 +16,7 @@ from nubrak.core.time_line import LAST_S
 LEAST_RATE_HZ = 8_000  # under it, no attack is left to find
 MOST_RATE_HZ = 384_000  # what converters offer at most
 MOST_CHANNELS = 32  # more are a whole session in one file
+MOST_PEAK = 1e4  # 80 dB over full scale: no converter and no mix goes there, and squares stay finite
 LONGEST_S = 4 * 3600.0  # longer takes do not come; their arrays would fill the memory
 MOST_SAMPLES = 4_000_000_000  # of all channels: 16 GB decoded, which some MB of packed silence may hold
 _BLOCK_FRAMES = 1 << 18  # 6 s at 44.1 kHz: large enough to be read fast, small enough to hold many
@@ -149,6 +150,11 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
                 block[bad] = 0.0
             frames += len(block)
             peak = max(peak, float(np.abs(block).max()))
+            if peak > MOST_PEAK:
+                raise Problem(
+                    f"“{name}” holds samples {20 * np.log10(peak):.0f} dB over full scale; that is no sound.",
+                    todo="Export it again, with full scale at 1.",
+                )
             first_power += float(np.vdot(block[:, 0], block[:, 0]))
             mean_power += float(np.square(one_channel(block)).sum())
             if frames > LONGEST_S * rate_hz:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import csv
 from io import StringIO
+from typing import Annotated
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, field_validator
 
+from nubrak.core.names import Name
 from nubrak.core.pieces.articulation import ARTICULATIONS, articulation_of, plain_of
 from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.problem import Problem
@@ -19,8 +21,16 @@ _MOST_BYTES = 200_000  # the same in bytes
 class NoteMap(BaseModel):
     """The notes of the pieces that have another than the General MIDI percussion key map gives them."""
 
-    name: str = Field(default="General MIDI", min_length=1, max_length=80)
-    notes: dict[str, int] = Field(default={}, max_length=200)
+    name: Name = Field(default="General MIDI", min_length=1, max_length=80)
+    notes: dict[str, Annotated[int, Field(ge=0, le=127)]] = Field(default={}, max_length=200)
+
+    @field_validator("notes")
+    @classmethod
+    def _of_known_pieces(cls, notes: dict[str, int]) -> dict[str, int]:
+        for key in notes:
+            if not _is_known(key):
+                raise ValueError(f"there is no piece “{key[:40]}”")
+        return notes
 
     def number_of(self, piece: str, articulation: str | None = None) -> int:
         """The note a piece is written as, or one of its articulations: what the map has for it, else what it
@@ -133,17 +143,27 @@ def from_text(text: str, name: str = "Imported") -> tuple[NoteMap, list[str]]:
         if not cells[0]:
             name = cells[2][:80] or name
             continue
-        piece, _, way = cells[0].partition("/")
-        if piece not in PIECES or (way and articulation_of(piece, way) is None):
-            skipped.append(f"Line {number}: there is no piece “{cells[0]}”.")
-        elif not cells[1].isdecimal() or int(cells[1]) > 127:
-            skipped.append(f"Line {number}: “{cells[1]}” is no note from 0 to 127.")
+        if not _is_known(cells[0]):
+            skipped.append(f"Line {number}: there is no piece “{cells[0][:40]}”.")
+        elif not _is_note(cells[1]):
+            skipped.append(f"Line {number}: “{cells[1][:40]}” is no note from 0 to 127.")
         else:
             notes[cells[0]] = int(cells[1])
     return NoteMap(
         name=name,
         notes={key: note for key, note in notes.items() if note != NoteMap().number_of(*_split(key))},
     ), skipped
+
+
+def _is_known(key: str) -> bool:
+    """Whether a row's key is a piece, or a piece and how it is struck."""
+    piece, way = _split(key)
+    return piece in PIECES and (way is None or articulation_of(piece, way) is not None)
+
+
+def _is_note(text: str) -> bool:
+    # Three digits at most: a number of thousands of them is refused by Python itself.
+    return text.isascii() and text.isdecimal() and len(text.lstrip("0")) <= 3 and int(text[-4:]) <= 127
 
 
 def _split(key: str) -> tuple[str, str | None]:

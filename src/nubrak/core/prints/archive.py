@@ -16,6 +16,7 @@ from typing import IO, Any
 
 from pydantic import BaseModel, Field, ValidationError
 
+from nubrak.core.names import Name
 from nubrak.core.problem import Problem
 from nubrak.core.session import Document
 from nubrak.core.time_line import AudioHash, found, walk
@@ -35,7 +36,7 @@ class Stored(BaseModel):
     """One audio file of the archive."""
 
     path: str = Field(description="where in the archive it lies; the file's name is the SHA-256 of its bytes")
-    name: str = Field(max_length=400, description="what it was called when it came in")
+    name: Name = Field(max_length=400, description="what it was called when it came in")
 
 
 class Manifest(BaseModel):

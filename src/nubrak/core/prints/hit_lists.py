@@ -12,6 +12,7 @@ from typing import Any
 
 from pydantic import BaseModel, Field, ValidationError
 
+from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.time_line import TimeLineS
@@ -26,7 +27,7 @@ _JAMS_NAMESPACE = "note_midi"
 class HitLine(BaseModel):
     """One hit as it is handed on."""
 
-    part: str = Field(max_length=200)
+    part: Name = Field(max_length=200)
     piece: PieceId = Field(max_length=40)
     time_s: TimeLineS = Field(description="when it was struck")
     note_time_s: TimeLineS = Field(description="when its note sounds")

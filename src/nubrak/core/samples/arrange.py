@@ -15,8 +15,9 @@ from itertools import pairwise
 import numpy as np
 from pydantic import BaseModel, Field
 
+from nubrak.core.names import Name
 from nubrak.core.pieces import guess_from_name, plain_name
-from nubrak.core.samples.kit import Instrument, Measured, Sample
+from nubrak.core.samples.kit import LONGEST_SAMPLE_S, MOST_SAMPLES, Instrument, Measured, Sample
 from nubrak.core.samples.measure import character
 
 # Words for how hard it was struck, softest first (the trade’s and those of scores).
@@ -69,8 +70,8 @@ class ArrivedSample(BaseModel):
     """A sample file that was taken in and measured."""
 
     audio: str
-    name: str = Field(max_length=4096, description="its file name, with the folders it lies in")
-    attack_s: float
+    name: Name = Field(max_length=4096, description="its file name, with the folders it lies in")
+    attack_s: float = Field(ge=0, le=LONGEST_SAMPLE_S)
     measured: Measured
 
 
@@ -140,7 +141,11 @@ def arranged(files: list[ArrivedSample]) -> list[Instrument]:
         says = named(file.name)
         folder = file.name.replace("\\", "/").rpartition("/")[0]
         groups[folder, says.stem].append((file, says))
-    return [_instrument(stem, folder, group) for (folder, stem), group in groups.items()]
+    return [
+        _instrument(stem, folder, group[first : first + MOST_SAMPLES])
+        for (folder, stem), group in groups.items()
+        for first in range(0, len(group), MOST_SAMPLES)
+    ]
 
 
 def _instrument(stem: str, folder: str, group: list[tuple[ArrivedSample, Named]]) -> Instrument:

@@ -2,32 +2,35 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, model_validator
 
+from nubrak.core.names import Name
 from nubrak.core.time_line import AudioKey, LengthS
 
 LONGEST_SAMPLE_S = 20.0  # longer than any cymbal rings
+MOST_SAMPLES = 2000  # of one instrument: sixteen strengths that take 125 turns
+Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 
 class Measured(BaseModel):
     """What was found in a sample when it came in."""
 
     length_s: LengthS = Field(description="from its attack until it has sunk 60 dB under its peak, or ends")
-    peak_db: float = Field(description="largest sample, dBFS")
-    loudness_lkfs: float = Field(description="ITU-R BS.1770")
-    fundamental_hz: float | None = Field(default=None, description="empty where it has no pitch")
+    peak_db: Finite = Field(description="largest sample, dBFS")
+    loudness_lkfs: Finite = Field(description="ITU-R BS.1770")
+    fundamental_hz: Finite | None = Field(default=None, description="empty where it has no pitch")
     first_half_wave: Literal[1, -1] = Field(default=1, description="which way its first half-wave goes")
-    low_db: float = Field(default=0.0, description="what is under 80 Hz, against all of it")
-    bright_hz: float = Field(default=0.0, description="centre of its spectrum")
+    low_db: Finite = Field(default=0.0, description="what is under 80 Hz, against all of it")
+    bright_hz: Finite = Field(default=0.0, description="centre of its spectrum")
 
 
 class Sample(BaseModel):
     """One recorded or made stroke."""
 
     audio: AudioKey = Field(description="content hash (SHA-256) of the file")
-    name: str = Field(default="", max_length=200, description="the file it came from")
+    name: Name = Field(default="", max_length=200, description="the file it came from")
     low_velocity: int = Field(default=1, ge=1, le=127)
     high_velocity: int = Field(default=127, ge=1, le=127)
     attack_s: LengthS = Field(
@@ -60,9 +63,9 @@ class Sample(BaseModel):
 class Instrument(BaseModel):
     """What sounds for one piece: samples sharing velocity ranges take turns."""
 
-    name: str = Field(min_length=1, max_length=120)
+    name: Name = Field(min_length=1, max_length=120)
     piece: str
-    samples: list[Sample] = Field(min_length=1, max_length=2000)
+    samples: list[Sample] = Field(min_length=1, max_length=MOST_SAMPLES)
     key: int | None = Field(
         default=None, ge=0, le=127, description="the note number it answers in a kit that has them"
     )
@@ -99,6 +102,6 @@ MOST_INSTRUMENTS = 500  # of one kit; every one of them is listed
 class Kit(BaseModel):
     """A named set of instruments."""
 
-    name: str = Field(min_length=1, max_length=120)
+    name: Name = Field(min_length=1, max_length=120)
     instruments: dict[str, Instrument] = Field(default={}, max_length=MOST_INSTRUMENTS)
     favourites: list[str] = Field(default=[], description="ids of instruments that are liked")

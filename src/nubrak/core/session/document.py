@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
 from nubrak.core.mix import Blend
+from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.shape import Feel, PatternNote, ShapeSettings
@@ -39,7 +40,7 @@ class Span(BaseModel):
 class Source(BaseModel):
     """One recorded signal on the session's time line."""
 
-    name: str
+    name: Name
     place: int = Field(description="order in the list")
     clips: list[Clip]
     guess: PieceGuess | None = None
@@ -88,7 +89,7 @@ class Part(BaseModel):
     )
     muted: bool = Field(default=False, description="thrown away: kept as it is, neither written nor heard")
     rank: int = Field(default=0, description="order among those told from the same moments")
-    named: str | None = Field(
+    named: Name | None = Field(
         default=None, min_length=1, max_length=80, description="what it is called instead of its piece"
     )
 
@@ -101,8 +102,8 @@ class Document(BaseModel):
     """One session."""
 
     version: int = 1
-    name: str = Field(min_length=1, max_length=120)
-    about: str = ""
+    name: Name = Field(min_length=1, max_length=120)
+    about: Name = ""
     rate_hz: int = Field(
         default=44100, ge=8000, le=384000, description="sample rate of what is rendered: the first source's"
     )

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field
 
 from nubrak.core.decide import clock
+from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
@@ -23,7 +24,7 @@ class Rename(Action):
     """Give the session another name."""
 
     kind: Literal["rename"]
-    name: str = Field(min_length=1, max_length=120)
+    name: Name = Field(min_length=1, max_length=120)
 
     def apply(self, document: Document) -> str:
         document.name = self.name
@@ -50,7 +51,7 @@ class AddSource(Action):
     kind: Literal["add_source"]
     source_id: Id
     part_id: Id
-    name: str
+    name: Name = Field(max_length=400)
     clip: Clip
     guess: PieceGuess
     notes: list[str] = []
@@ -85,7 +86,7 @@ class AddClip(Action):
 
     kind: Literal["add_clip"]
     source_id: str
-    name: str
+    name: Name = Field(max_length=400)
     clip: Clip
 
     @property
@@ -149,7 +150,7 @@ class AsPair(Action):
     kind: Literal["as_pair"]
     left_id: str
     right_id: str
-    name: str
+    name: Name = Field(max_length=400)
     clip: Clip
 
     @property

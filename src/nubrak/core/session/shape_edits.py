@@ -8,6 +8,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from nubrak.core.names import Name
 from nubrak.core.pieces import NoteMap, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
@@ -152,7 +153,7 @@ class NewPart(BaseModel):
 
     piece: PieceId
     notes: dict[Id, PatternNote] = Field(default={}, max_length=_MOST_NOTES)
-    named: str | None = Field(default=None, min_length=1, max_length=80)
+    named: Name | None = Field(default=None, min_length=1, max_length=80)
 
 
 class AddParts(Action):

@@ -9,6 +9,7 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from nubrak.core.decide import clock
+from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, PieceId, articulation_of
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id
@@ -37,7 +38,7 @@ class GiveStrokes(Action):
     there: dict[Id, TimeLineS] = Field(min_length=1, max_length=100_000)
     articulation: str | None = Field(default=None, description="how they were struck; empty leaves that")
     piece: PieceId | None = None
-    named: str | None = Field(default=None, min_length=1, max_length=80)
+    named: Name | None = Field(default=None, min_length=1, max_length=80)
 
     def apply(self, document: Document) -> str:
         if self.piece is not None:
@@ -86,7 +87,7 @@ class SplitPart(Action):
     new_part_id: Id
     marks: dict[Id, TimeLineS] = Field(min_length=1, max_length=100_000)
     there: dict[Id, TimeLineS] = Field(min_length=1, max_length=100_000)
-    named: str | None = Field(default=None, min_length=1, max_length=80)
+    named: Name | None = Field(default=None, min_length=1, max_length=80)
 
     def apply(self, document: Document) -> str:
         part = document.part(self.part_id)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.names import Name
 from nubrak.core.tempo import Grid
 
 _MOST_STEPS = 512  # eight bars of sixty-fourths
@@ -27,7 +28,7 @@ class FeelStep(BaseModel):
 class Feel(BaseModel):
     """A feel, named and kept with the session."""
 
-    name: str = Field(min_length=1, max_length=80)
+    name: Name = Field(min_length=1, max_length=80)
     grid: Grid = Grid()
     bar_beats: float = Field(gt=0, le=128)
     steps: list[FeelStep] = Field(min_length=1, max_length=_MOST_STEPS)

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
+from nubrak.core.names import Name
 from nubrak.core.pieces import ARTICULATIONS, MATERIALS, PIECES, Articulation, Material, Piece, plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples import STARTER, ArrivedSample, Instrument, Kit, arranged
@@ -48,7 +49,7 @@ def library(desk: AnyDesk) -> Library:
 class NewKit(BaseModel):
     """A kit to begin: empty, with these instruments, or as a copy."""
 
-    name: str = Field(default="My kit", min_length=1, max_length=120)
+    name: Name = Field(default="My kit", min_length=1, max_length=120)
     copy_of: str | None = None
     instruments: list[Instrument] = Field(default=[], max_length=500)
 
@@ -63,7 +64,7 @@ class KitKept(BaseModel):
 class KitChange(BaseModel):
     """What of a kit is changed; what is not named stays."""
 
-    name: str | None = Field(default=None, min_length=1, max_length=120)
+    name: Name | None = Field(default=None, min_length=1, max_length=120)
     favourites: list[str] | None = Field(default=None, max_length=500)
 
 

@@ -24,7 +24,13 @@ async def module(socket: WebSocket) -> None:
     heard = Remembered()
     try:
         while True:
-            data = await socket.receive_bytes()
+            message = await socket.receive()
+            if message["type"] == "websocket.disconnect":
+                return
+            data = message.get("bytes")
+            if data is None:
+                await socket.close(1003, "MIDI comes as bytes.")
+                return
             if len(data) > MOST_BYTES:
                 await socket.close(1009, "More than a MIDI cable carries at once.")
                 return

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from nubrak.core.midi import MOST_BYTES, read_midi
+from nubrak.core.names import Name
 from nubrak.core.pieces import NoteMap, to_text
 from nubrak.core.tempo import Grid
 from nubrak.core.time_line import TimeLineS
@@ -40,7 +41,7 @@ class AskFeel(BaseModel):
     """A feel to take from a part."""
 
     revision: int
-    name: str = Field(min_length=1, max_length=80)
+    name: Name = Field(min_length=1, max_length=80)
     grid: Grid = Grid()
 
 
