@@ -15,8 +15,8 @@ from nubrak.core.flow import PartInput, decide_alone
 from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.samples.kit import STARTER
 from nubrak.demo.kit import INSTRUMENTS, RATE_HZ, made_samples
-from nubrak.demo.load import FIRST_SESSION, load_demo
-from nubrak.demo.score import BARS, BPM, LEAD_S, act_one, claps_of_the_audience, loop_of_the_moth
+from nubrak.demo.load import load_demo
+from nubrak.demo.score import BARS, BPM, LEAD_S, TITLE, act_one, claps_of_the_audience, loop_of_the_moth
 from nubrak.demo.strokes import STROKES
 from nubrak.store.kits import all_kits
 from nubrak.store.sessions import Sessions
@@ -105,7 +105,8 @@ def test_a_new_installation_brings_the_sessions_analysed_and_a_second_start_chan
 ) -> None:
     load_demo(database_url, tmp_path)
     sessions = Sessions(engine)
-    state = sessions.get(FIRST_SESSION)
+    made = {line.name: line.id for line in sessions.all()}
+    state = sessions.get(made[TITLE])
     assert [part.piece for _, part in state.document.ordered_parts()] == [
         "kick",
         "snare",
@@ -113,8 +114,11 @@ def test_a_new_installation_brings_the_sessions_analysed_and_a_second_start_chan
         "floor-tom",
         "crash",
     ]
-    assert {line.id for line in sessions.all()} >= {FIRST_SESSION, "moth-loop", "claps"}
+    assert made.keys() >= {f"{TITLE}: claps", f"{TITLE}: the moth's dance"}
+    assert all(len(one) >= 12 for one in made.values()), "an id is nobody's to guess"
     kit = all_kits(engine)[STARTER]
     assert len(kit.instruments) == len(INSTRUMENTS)
+    count = len(sessions.all())
     load_demo(database_url, tmp_path)
-    assert sessions.get(FIRST_SESSION) == state
+    assert sessions.get(made[TITLE]) == state
+    assert len(sessions.all()) == count

@@ -41,9 +41,13 @@ def test(context: typer.Context) -> None:
 
 @app.command()
 def worker(
-    database: Annotated[
-        str, typer.Option(envvar="NUBRAK_DATABASE_URL", help="postgresql://… of the installation to work for")
-    ],
+    database_file: Annotated[
+        Path | None,
+        typer.Option(
+            help="file that holds the address, postgresql://…, of the installation to work for, as its "
+            "data folder's database-url does; by default the variable NUBRAK_DATABASE_URL says it"
+        ),
+    ] = None,
     cache: Annotated[
         Path | None,
         typer.Option(
@@ -58,7 +62,11 @@ def worker(
     from nubrak.desk.jobs import tasks
     from nubrak.work.worker import run_worker
 
-    os.environ["NUBRAK_DATABASE_URL"] = database
+    # Never as a word of the command: everybody on a machine sees those, and it holds the password.
+    if database_file is not None:
+        os.environ["NUBRAK_DATABASE_URL"] = database_file.read_text().strip()
+    if not os.environ.get("NUBRAK_DATABASE_URL"):
+        raise typer.BadParameter("Say with --database-file which installation to work for.")
     os.environ["NUBRAK_CACHE_FOLDER"] = str(cache or ROOT / ".nubrak" / "cache")
     run_worker(tasks)
 

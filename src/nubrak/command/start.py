@@ -18,6 +18,7 @@ from nubrak.command import interface
 from nubrak.command.cluster import Cluster
 from nubrak.command.debian import CannotInstall, say
 from nubrak.command.places import ROOT
+from nubrak.web.keys import KEY_HEADER, kept_key
 
 USUAL_PORT = 8137  # seldom taken by anything else
 
@@ -25,7 +26,9 @@ USUAL_PORT = 8137  # seldom taken by anything else
 def run_start(port: int | None, data: Path | None, empty: bool) -> int:
     """Start and stay until told to stop. Returns the exit code."""
     folder = (data or ROOT / ".nubrak").resolve()
-    folder.mkdir(parents=True, exist_ok=True)
+    _of_its_owner(folder)
+    (folder / "running").touch(mode=0o600)
+    (folder / "running").chmod(0o600)
     lock = (folder / "running").open("a+")
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -42,18 +45,24 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
     except CannotInstall as error:
         say(str(error))
         return 1
-    address = f"http://127.0.0.1:{port}"
-    lock.write(address)
+    for name in ("cache", "logs"):
+        (folder / name).mkdir(exist_ok=True)
+        (folder / name).chmod(0o700)
+    address, key = f"http://127.0.0.1:{port}", kept_key(folder / "key")
+    opened = f"{address}/?key={key}"
+    lock.write(opened)
     lock.flush()
     # For workers that come in from elsewhere; it holds the password, so only the owner may read it.
     address_file = folder / "database-url"
     address_file.touch(mode=0o600)
+    address_file.chmod(0o600)
     address_file.write_text(url + "\n")
     env = os.environ | {
         "NUBRAK_DATABASE_URL": url,
         "NUBRAK_CACHE_FOLDER": str(folder / "cache"),
         "NUBRAK_INTERFACE_FOLDER": str(built),
         "NUBRAK_PORT": str(port),
+        "NUBRAK_KEY": key,
         # A process for each core: what runs side by side in one process waits for itself.
         "NUBRAK_TASKS_AT_ONCE": "1",
         "NUBRAK_SHARES_FOLDER": "yes",
@@ -65,7 +74,7 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
     children: dict[str, subprocess.Popen[bytes]] = {}
     try:
         _prepare(url, folder / "cache", empty)
-        return _keep_up(children, env, address, stopping, cluster)
+        return _keep_up(children, env, opened, stopping, cluster)
     finally:
         for child in children.values():
             child.terminate()
@@ -93,7 +102,7 @@ _WORKERS = max(1, min(os.cpu_count() or 1, 8))
 def _keep_up(
     children: dict[str, subprocess.Popen[bytes]],
     env: dict[str, str],
-    address: str,
+    opened: str,
     stopping: list[int],
     cluster: Cluster,
 ) -> int:
@@ -127,8 +136,8 @@ def _keep_up(
                     start_new_session=True,
                     preexec_fn=_end_with_parent,
                 )
-        if not told and _answers(address):
-            print(f"Nubrak is at {address}   (Ctrl-C stops it)", flush=True)
+        if not told and _answers(opened.partition("/?")[0], env["NUBRAK_KEY"]):
+            print(f"Nubrak is at {opened}   (Ctrl-C stops it)", flush=True)
             print(f"Its logs are in {env['NUBRAK_LOG_FOLDER']}", flush=True)
             told = True
         if not told and time.monotonic() - begun > 90:
@@ -143,9 +152,18 @@ def _end_with_parent() -> None:
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 
-def _answers(address: str) -> bool:
+def _of_its_owner(folder: Path) -> None:
+    """The data folder, made where there is none; other logins of the machine see nothing of it. Where the
+    database belongs to another user than who starts it, that one must be let through to its own folder.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    folder.chmod(0o711 if os.geteuid() == 0 else 0o700)
+
+
+def _answers(address: str, key: str) -> bool:
+    request = urllib.request.Request(f"{address}/api/sessions", headers={KEY_HEADER: key})
     try:
-        with urllib.request.urlopen(f"{address}/api/sessions", timeout=1) as answer:
+        with urllib.request.urlopen(request, timeout=1) as answer:
             return bool(answer.status == 200)
     except (urllib.error.URLError, OSError):
         return False

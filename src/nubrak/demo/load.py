@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
-from sqlalchemy import Engine
+from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.find import find_candidates
@@ -40,7 +40,6 @@ from nubrak.store.tables import SessionRow
 from nubrak.work.analyse import analyse_audio
 
 RATE_HZ = 44100  # of everything the demo is made at
-FIRST_SESSION = "act-one"
 
 
 def load_demo(url: str, cache_folder: Path, sessions: bool = True) -> None:
@@ -120,7 +119,6 @@ def _load_sessions(engine: Engine, cache: Cache, kit: Kit) -> None:
     _add(
         engine,
         cache,
-        "claps",
         f"{TITLE}: claps",
         claps_said,
         Tempo(bpm=96.0, bar_one_s=0.5),
@@ -130,23 +128,13 @@ def _load_sessions(engine: Engine, cache: Cache, kit: Kit) -> None:
     _add(
         engine,
         cache,
-        "moth-loop",
         f"{TITLE}: the moth's dance",
         loop_said,
         Tempo(bpm=104.0),
         {"dance loop.flac": loop},
         kit,
     )
-    _add(
-        engine,
-        cache,
-        FIRST_SESSION,
-        TITLE,
-        "Workshop score, act one",
-        Tempo(bpm=BPM, bar_one_s=LEAD_S),
-        files,
-        kit,
-    )
+    _add(engine, cache, TITLE, "Workshop score, act one", Tempo(bpm=BPM, bar_one_s=LEAD_S), files, kit)
 
 
 def _alone(strokes: list[Stroke], length_s: float, hiss: float) -> NDArray[np.float32]:
@@ -160,7 +148,6 @@ def _alone(strokes: list[Stroke], length_s: float, hiss: float) -> NDArray[np.fl
 def _add(
     engine: Engine,
     cache: Cache,
-    session_id: str,
     name: str,
     about: str,
     tempo: Tempo,
@@ -168,7 +155,8 @@ def _add(
     kit: Kit,
 ) -> None:
     with Db(engine) as db:
-        if db.get(SessionRow, session_id) is not None:
+        # Made by a first start that was killed later on. Ids are nobody's to guess, so it is known by name.
+        if db.scalar(select(SessionRow.id).where(SessionRow.name == name)) is not None:
             return
     document = Document(name=name, about=about, tempo=tempo, rate_hz=RATE_HZ)
     for place, (file, audio) in enumerate(files.items()):
@@ -187,4 +175,4 @@ def _add(
             part.layers["starter"] = Layer(instrument=instrument)
         document.parts[f"part-{place}"] = part
         analyse_audio(engine, cache, key, look_of(document, f"part-{place}"))
-    Sessions(engine).new(document, session_id)
+    Sessions(engine).new(document)

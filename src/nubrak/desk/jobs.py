@@ -26,11 +26,12 @@ from nubrak.desk.printing import StemChoice, bundle, check
 from nubrak.desk.standing import Standing
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
-from nubrak.store.jobs import Job, fail, finish, forget_old, job_of, new_job, still_wanted, unwant
+from nubrak.store.jobs import Job, fail, finish, forget_old, job_of, new_job, still_wanted, under_way, unwant
 from nubrak.store.sessions import Sessions, SessionState
 from nubrak.work.queue import HERE, hand_out, handing_out
 from nubrak.work.settings import Settings
 
+_MOST_WAITING = 16  # under way at once: more is no person, and every one of them may fill the disk
 _MOST_KEPT = 4  # jobs that are over; their files wait to be fetched
 _TOLD_EVERY_S = 0.1  # how often a job says how far it is
 ARRIVED = "archive.zip"
@@ -60,6 +61,7 @@ def begin_archive(desk: Desk, session_id: str) -> Job:
 
 def begin_opening(desk: Desk, arrived: Path) -> Job:
     """Begin to open an archive that came in as ``arrived``, which is taken away."""
+    _room_for_one(desk)
     job_id = secrets.token_hex(8)
     folder = _folder(desk, job_id)
     folder.mkdir(parents=True)
@@ -130,7 +132,7 @@ def _pack(desk: Desk, job: Job, go_on: GoOn) -> Done:
 
 def _open(desk: Desk, job: Job, go_on: GoOn) -> Done:
     arrived = desk.uploads.parent / ARRIVED
-    opened = OpenedSession(session_id=job.id[:12])
+    opened = OpenedSession(session_id=job.id)
     # A worker that was killed may have opened it already and only not said so.
     if not desk.sessions.has(opened.session_id):
         open_archive(desk, arrived, go_on, opened.session_id)
@@ -148,11 +150,20 @@ def _name_of(job: Job) -> str:
 
 
 def _begin(desk: Desk, kind: str, asked: dict[str, Any], job_id: str | None = None) -> Job:
+    _room_for_one(desk)
     for gone in forget_old(desk.engine, _MOST_KEPT):
         shutil.rmtree(_folder(desk, gone), ignore_errors=True)
     job_id = new_job(desk.engine, kind, asked, job_id)
     hand_out(desk.queue, "job", job_id, named=HERE, job_id=job_id)
     return job_of(desk.engine, job_id)
+
+
+def _room_for_one(desk: Desk) -> None:
+    if under_way(desk.engine) >= _MOST_WAITING:
+        raise Problem(
+            f"{_MOST_WAITING} prints and archives are under way already.",
+            todo="Wait until one is done, or stop one.",
+        )
 
 
 def _kept(standing: Standing) -> dict[str, Any]:

@@ -8,7 +8,7 @@ import secrets
 from typing import Any
 
 from pydantic import BaseModel
-from sqlalchemy import Engine, delete, or_, select, update
+from sqlalchemy import Engine, delete, func, or_, select, update
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.problem import Problem
@@ -86,6 +86,13 @@ def unwant(engine: Engine, job_id: str) -> None:
     job_of(engine, job_id)
     with Db(engine) as db, db.begin():
         db.execute(update(JobRow).where(JobRow.id == job_id).values(wanted=False))
+
+
+def under_way(engine: Engine) -> int:
+    """How many jobs are neither done nor stopped."""
+    with Db(engine) as db:
+        open_ones = select(func.count()).where(JobRow.said.is_(None), JobRow.problem.is_(None))
+        return int(db.scalar(open_ones) or 0)
 
 
 def forget_old(engine: Engine, keep: int) -> list[str]:

@@ -66,7 +66,7 @@ def _does_not_fit(kit: Kit, error: ValidationError) -> Problem:
 
 def new_kit(engine: Engine, kit: Kit) -> str:
     """Keep a new kit; its id."""
-    kit_id = secrets.token_hex(6)
+    kit_id = secrets.token_hex(8)
     put_kit(engine, kit_id, kit)
     return kit_id
 

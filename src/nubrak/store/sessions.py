@@ -70,7 +70,7 @@ class Sessions:
         """Keep a new session."""
         with Db(self.engine) as db, db.begin():
             row = SessionRow(
-                id=session_id or secrets.token_hex(6),
+                id=session_id or secrets.token_hex(8),
                 name=document.name,
                 revision=0,
                 document=document.model_dump(mode="json"),

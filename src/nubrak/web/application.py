@@ -9,7 +9,7 @@ from pathlib import Path
 import structlog
 from fastapi import FastAPI, HTTPException, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from nubrak.core.problem import Problem
@@ -20,6 +20,8 @@ from nubrak.store.database import CannotKeep, NoDatabase, open_engine
 from nubrak.store.sessions import Sessions, StaleRevision
 from nubrak.web.guard import LOCAL_HOSTS, LocalOnly
 from nubrak.web.hub import Hub
+from nubrak.web.keys import WithKey, page_word
+from nubrak.web.patience import OfASize
 from nubrak.web.requests_log import LogRequests
 from nubrak.web.routes import ROUTERS
 from nubrak.work.queue import handing_out
@@ -64,7 +66,10 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     )
     for router in ROUTERS:
         app.include_router(router)
+    app.add_middleware(OfASize)
     app.add_middleware(LogRequests)
+    if settings and settings.key:
+        app.add_middleware(WithKey, key=settings.key, port=settings.port)
     app.add_middleware(
         LocalOnly, allowed_hosts=LOCAL_HOSTS | frozenset(settings.allowed_hosts if settings else ())
     )
@@ -75,7 +80,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     app.add_exception_handler(CannotKeep, _cannot_keep)
     app.add_exception_handler(Exception, _unexpected)
     if settings and settings.interface_folder:
-        _serve_interface(app, Path(settings.interface_folder))
+        _serve_interface(app, Path(settings.interface_folder), page_word(settings.key))
     return app
 
 
@@ -137,8 +142,12 @@ def _cannot_keep(_: Request, error: Exception) -> Response:
     return _say(422, "This holds characters or numbers that cannot be kept.", todo="Choose others.")
 
 
-def _serve_interface(app: FastAPI, folder: Path) -> None:
-    """The built front end: files as they are, and its page for every other address."""
+def _serve_interface(app: FastAPI, folder: Path, word: str) -> None:
+    """The built front end: files as they are, and its page, with the word it sends along, for every other
+    address.
+    """
+    page = (folder / "index.html").read_text()
+    page = page.replace("<head>", f'<head><meta name="nubrak-page" content="{word}">', 1)
 
     @app.get("/{path:path}", include_in_schema=False)
     def interface(path: str) -> Response:
@@ -151,4 +160,4 @@ def _serve_interface(app: FastAPI, folder: Path) -> None:
                 asked,
                 headers={"Cache-Control": "public, max-age=31536000, immutable" if lasting else "no-cache"},
             )
-        return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})
+        return HTMLResponse(page, headers={"Cache-Control": "no-cache"})

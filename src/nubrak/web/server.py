@@ -5,8 +5,11 @@ from __future__ import annotations
 import uvicorn
 
 from nubrak.web.application import make_application
+from nubrak.web.patience import Patient
 from nubrak.work.logs import log_to_files
 from nubrak.work.settings import Settings
+
+_MOST_CONNECTIONS = 500  # windows, their sounds and pictures; more is no person
 
 
 def run_server() -> None:
@@ -19,5 +22,7 @@ def run_server() -> None:
         port=settings.port,
         log_config=None,
         access_log=False,
+        http=Patient,
+        limit_concurrency=_MOST_CONNECTIONS,
         timeout_graceful_shutdown=2,
     )

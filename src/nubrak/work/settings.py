@@ -13,6 +13,7 @@ class Settings(BaseSettings):
     cache_folder: str
     interface_folder: str = ""
     port: int = 8137
+    key: str = ""  # of the address that is printed; empty: everybody who reaches the server may come in
     shares_folder: bool = False  # whether a worker has the server's folder, and may print into it
     worker: str = ""  # which of several workers this one is, for the name of its log
     log_folder: str = ""  # empty: nothing is logged to files

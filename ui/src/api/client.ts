@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch';
+import { PAGE_HEADERS } from './page';
 import type { components, paths } from './schema';
 
 export type Schema = components['schemas'];
@@ -22,6 +23,7 @@ export type ProblemBody = Schema['ProblemBody'];
 
 export const client = createClient<paths>({
   baseUrl: window.location.origin,
+  headers: PAGE_HEADERS,
   fetch: (request) => globalThis.fetch(request),
 });
 
@@ -71,6 +73,15 @@ export async function take<T>(asked: Promise<Answer<T>>): Promise<T> {
   return answer.data as T;
 }
 
+/** Send something that is no action with a schema of its own: a file, or what is answered with sound. */
+export function post(
+  address: string,
+  body: BodyInit,
+  headers: Record<string, string> = {},
+): Promise<Response> {
+  return fetch(address, { method: 'POST', headers: { ...PAGE_HEADERS, ...headers }, body });
+}
+
 /** Send a file as the body of a request, with progress; resolves with the answer's JSON. */
 export function upload<T>(
   address: string,
@@ -83,6 +94,7 @@ export function upload<T>(
     const asked = new URLSearchParams({ name: file.name, ...more });
     request.open('POST', `${address}?${asked.toString()}`);
     request.responseType = 'json';
+    for (const [name, word] of Object.entries(PAGE_HEADERS)) request.setRequestHeader(name, word);
     request.upload.onprogress = (event) => onProgress(event.total ? event.loaded / event.total : 0);
     request.onload = () => {
       if (request.status < 300) resolve(request.response as T);

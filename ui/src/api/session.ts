@@ -7,7 +7,16 @@ import {
 } from '@tanstack/react-query';
 import { useEffect, useMemo } from 'react';
 import { useWindow } from '../state/window';
-import { client, Refusal, take, upload, type Action, type FindSettings, type SessionState } from './client';
+import {
+  client,
+  post,
+  Refusal,
+  take,
+  upload,
+  type Action,
+  type FindSettings,
+  type SessionState,
+} from './client';
 
 export const useLibrary = () =>
   useQuery({ queryKey: ['library'], queryFn: () => take(client.GET('/api/library')), staleTime: Infinity });
@@ -267,10 +276,7 @@ export class Doing {
   /** Send a file that changes the session: MIDI, a list of hits, a note map. */
   async bring(path: string, file: File): Promise<boolean> {
     return this.again(async (revision) => {
-      const response = await fetch(`/api/sessions/${this.id}/${path}?revision=${revision}`, {
-        method: 'POST',
-        body: file,
-      });
+      const response = await post(`/api/sessions/${this.id}/${path}?revision=${revision}`, file);
       const body = (await response
         .clone()
         .json()

@@ -10,6 +10,7 @@ import {
   type Piece,
   type ProblemBody,
   type Schema,
+  post,
 } from '../api/client';
 import type { Doing } from '../api/session';
 import { Setting } from '../find/Setting';
@@ -61,7 +62,7 @@ export function NoteSettings(props: Props) {
   const base = `/api/sessions/${doing.id}/print`;
   const bringBack = async (file: File) => {
     try {
-      const response = await fetch(`/api/sessions/${doing.id}/midi/changes`, { method: 'POST', body: file });
+      const response = await post(`/api/sessions/${doing.id}/midi/changes`, file);
       const body = (await response.json()) as unknown;
       if (!response.ok) throw new Refusal(body as ProblemBody, response.status);
       onChanges(body as Schema['ChangesFromMidi']);
@@ -71,10 +72,7 @@ export function NoteSettings(props: Props) {
   };
   const bringMap = async (file: File) => {
     try {
-      const response = await fetch(`/api/note-map?name=${encodeURIComponent(file.name)}`, {
-        method: 'POST',
-        body: file,
-      });
+      const response = await post(`/api/note-map?name=${encodeURIComponent(file.name)}`, file);
       const body = (await response.json()) as unknown;
       if (!response.ok) throw new Refusal(body as ProblemBody, response.status);
       const { note_map, skipped } = body as Schema['NoteMapRead'];

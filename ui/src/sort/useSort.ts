@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { client, take, type Schema } from '../api/client';
+import { client, post, take, type Schema } from '../api/client';
 import { player } from '../sound/player';
 
 export type SortMap = Schema['SortMap'];
@@ -34,11 +34,11 @@ export async function hearMoments(
   timesS: number[],
   rateHz: number,
 ): Promise<void> {
-  const answer = await fetch(`/api/sessions/${id}/sort/${headId}/hear`, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ time_s: timesS.slice(0, 60) }),
-  });
+  const answer = await post(
+    `/api/sessions/${id}/sort/${headId}/hear`,
+    JSON.stringify({ time_s: timesS.slice(0, 60) }),
+    { 'Content-Type': 'application/json' },
+  );
   if (!answer.ok) throw new Error('These strokes could not be played. Nothing was changed.');
   await player.once(new Float32Array(await answer.arrayBuffer()), rateHz);
 }
