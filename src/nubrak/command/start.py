@@ -139,12 +139,33 @@ def _keep_up(
         if not told and _answers(opened.partition("/?")[0], env["NUBRAK_KEY"]):
             print(f"Nubrak is at {opened}   (Ctrl-C stops it)", flush=True)
             print(f"Its logs are in {env['NUBRAK_LOG_FOLDER']}", flush=True)
+            _say_what_it_holds(env["NUBRAK_DATABASE_URL"], Path(env["NUBRAK_CACHE_FOLDER"]))
             told = True
         if not told and time.monotonic() - begun > 90:
             say("the server does not answer; see the messages above")
             return 1
         time.sleep(0.1 if not told else 0.25)
     return 0
+
+
+def _say_what_it_holds(url: str, cache: Path) -> None:
+    from sqlalchemy.exc import SQLAlchemyError
+
+    from nubrak.desk.leftovers import holds
+    from nubrak.store.database import open_engine
+
+    engine = open_engine(url)
+    try:
+        held = holds(engine, cache)
+    except (SQLAlchemyError, OSError):
+        return  # what matters is that it runs
+    finally:
+        engine.dispose()
+    total, unwanted = (f"{size / 1e9:.1f} GB" for size in (held.total, held.unwanted))
+    print(
+        f"Its folder holds {total}; nothing needs {unwanted} of it, which the list of sessions frees",
+        flush=True,
+    )
 
 
 def _end_with_parent() -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import psycopg
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
@@ -28,13 +28,11 @@ def put_audio(engine: Engine, path: Path, name: str, facts: AudioFacts) -> str:
     """Store a file; all of it or nothing. The same bytes are stored once. Returns the hash."""
     key = hash_of(path)
     with Db(engine) as db, db.begin():
-        fresh = db.execute(
-            insert(AudioRow)
-            .values(hash=key, name=name, size=path.stat().st_size, facts=facts.model_dump())
-            .on_conflict_do_nothing()
-            .returning(AudioRow.hash)
-        ).scalar()
-        if fresh:
+        # What was here already is as if it had just come in, so that nothing sweeps it away meanwhile.
+        put = insert(AudioRow).values(hash=key, name=name, size=path.stat().st_size, facts=facts.model_dump())
+        db.execute(put.on_conflict_do_update(index_elements=[AudioRow.hash], set_={"stored": func.now()}))
+        here = select(ChunkRow.number).where(ChunkRow.hash == key).limit(1)
+        if db.scalar(here) is None:
             with path.open("rb") as file:
                 for number, data in enumerate(iter(lambda: file.read(CHUNK_BYTES), b"")):
                     db.execute(insert(ChunkRow).values(hash=key, number=number, data=data))

@@ -120,6 +120,11 @@ class Cache:
                 Path(draft).unlink()
 
 
+def derived_kinds() -> list[str]:
+    """How the keys begin under which what is derived today stands; others are of an older way of looking."""
+    return [_find_key("", look) for look in Look]
+
+
 def _find_key(key: str, look: Look) -> str:
     version = str(VERSION) if look is Look.USUAL else f"{VERSION}.{LISTENED}"
     return f"{look.value}-{version}-{key}"

@@ -88,6 +88,12 @@ def unwant(engine: Engine, job_id: str) -> None:
         db.execute(update(JobRow).where(JobRow.id == job_id).values(wanted=False))
 
 
+def kept_jobs(engine: Engine) -> set[str]:
+    """The jobs that are known, done or not."""
+    with Db(engine) as db:
+        return set(db.scalars(select(JobRow.id)))
+
+
 def under_way(engine: Engine) -> int:
     """How many jobs are neither done nor stopped."""
     with Db(engine) as db:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import secrets
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 import jsonpatch
 from pydantic import BaseModel
@@ -74,6 +75,7 @@ class Sessions:
                 name=document.name,
                 revision=0,
                 document=document.model_dump(mode="json"),
+                **_summary(document),
             )
             db.add(row)
             db.flush()
@@ -82,21 +84,17 @@ class Sessions:
     def all(self) -> list[SessionLine]:
         """All sessions, the one touched last first."""
         with Db(self.engine) as db:
-            rows = db.scalars(select(SessionRow).order_by(SessionRow.touched.desc(), SessionRow.id)).all()
-            lines = []
-            for row in rows:
-                document = Document.model_validate(row.document)
-                lines.append(
-                    SessionLine(
-                        id=row.id,
-                        name=document.name,
-                        about=document.about,
-                        sources=len(document.sources),
-                        length_s=document.length_s,
-                        touched=row.touched,
-                    )
-                )
-            return lines
+            rows = db.execute(
+                select(
+                    SessionRow.id,
+                    SessionRow.name,
+                    SessionRow.about,
+                    SessionRow.sources,
+                    SessionRow.length_s,
+                    SessionRow.touched,
+                ).order_by(SessionRow.touched.desc(), SessionRow.id)
+            )
+            return [SessionLine.model_validate(dict(row)) for row in rows.mappings()]
 
     def get(self, session_id: str) -> SessionState:
         """One session; a ``Problem`` where there is none."""
@@ -255,7 +253,10 @@ def _next(db: Db, session_id: str, undone: bool) -> EditRow | None:
 
 def _changed(db: Db, row: SessionRow, document: dict[str, object]) -> SessionState:
     row.document = document
-    row.name = str(document["name"])
+    read = Document.model_validate(document)
+    row.name = read.name
+    for name, value in _summary(read).items():
+        setattr(row, name, value)
     row.revision += 1
     row.touched = func.now()
     db.flush()
@@ -264,12 +265,17 @@ def _changed(db: Db, row: SessionRow, document: dict[str, object]) -> SessionSta
         text("SELECT pg_notify(:channel, :message)"),
         {"channel": CHANNEL, "message": f"session {row.id} {row.revision}"},
     )
-    return _state(db, row)
+    return _state(db, row, read)
 
 
-def _state(db: Db, row: SessionRow) -> SessionState:
+def _summary(document: Document) -> dict[str, Any]:
+    """What the list says of a session beside its name."""
+    return {"about": document.about, "sources": len(document.sources), "length_s": document.length_s}
+
+
+def _state(db: Db, row: SessionRow, read: Document | None = None) -> SessionState:
     undo, redo = _next(db, row.id, undone=False), _next(db, row.id, undone=True)
-    document = Document.model_validate(row.document)
+    document = read or Document.model_validate(row.document)
     return SessionState(
         id=row.id,
         revision=row.revision,

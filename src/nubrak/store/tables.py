@@ -14,13 +14,16 @@ class Base(DeclarativeBase):
 
 
 class SessionRow(Base):
-    """One session: its document as it stands and the revision it has reached."""
+    """One session: its document as it stands, the revision it has reached, and what the list says of it."""
 
     __tablename__ = "session"
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     name: Mapped[str] = mapped_column(Text)
     revision: Mapped[int] = mapped_column(Integer, default=0)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    about: Mapped[str] = mapped_column(Text, default="")
+    sources: Mapped[int] = mapped_column(Integer, default=0)
+    length_s: Mapped[float] = mapped_column(default=0.0)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     touched: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 

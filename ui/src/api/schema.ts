@@ -197,6 +197,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Is Held
+         * @description How much room everything takes, and how much of it nothing needs.
+         */
+        get: operations["what_is_held"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holds/free": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Free Room
+         * @description Delete what nothing needs any more: no session, nothing that undo brings back, no kit.
+         */
+        post: operations["free_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}": {
         parameters: {
             query?: never;
@@ -2305,6 +2345,15 @@ export interface components {
             strokes: components["schemas"]["Follower"][];
         };
         /**
+         * Freed
+         * @description What freeing did.
+         */
+        Freed: {
+            /** Bytes Freed */
+            bytes_freed: number;
+            holds: components["schemas"]["Holds"];
+        };
+        /**
          * Ghosts
          * @description Turned into ghosts: soft, with their relations kept.
          */
@@ -2453,6 +2502,32 @@ export interface components {
             time_s: number;
             /** Offset Samples */
             offset_samples: number;
+        };
+        /**
+         * Holds
+         * @description How much room everything takes, in bytes.
+         */
+        Holds: {
+            /**
+             * Database
+             * @description recordings, samples, sessions with all that can be undone
+             */
+            database: number;
+            /**
+             * Working Copies
+             * @description decoded audio and pictures; made again where they are missing
+             */
+            working_copies: number;
+            /**
+             * Prints
+             * @description prints and archives that wait to be fetched
+             */
+            prints: number;
+            /**
+             * Unwanted
+             * @description of all this, what nothing refers to any more
+             */
+            unwanted: number;
         };
         /**
          * Instrument
@@ -5904,6 +5979,118 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    what_is_held: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Holds"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    free_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"];
                 };
             };
             /** @description Forbidden */

@@ -11,6 +11,7 @@ import { Notices } from '../shell/Notices';
 import { useNight } from '../shell/useNight';
 import { useWindow } from '../state/window';
 import { clock } from '../stage/axes';
+import { Room } from './Room';
 import './sessions.scss';
 
 /** All sessions, and a new one: by a click, or by dropping recordings on the page. */
@@ -60,6 +61,7 @@ export function Sessions() {
       (error: Error) => notify(error.message),
     );
     await queries.invalidateQueries({ queryKey: ['sessions'] });
+    await queries.invalidateQueries({ queryKey: ['holds'] });
   };
   return (
     <div className={`home ${over ? 'over' : ''}`}>
@@ -136,6 +138,7 @@ export function Sessions() {
             session archive.
           </p>
         </div>
+        <Room />
       </main>
       <Notices />
     </div>

@@ -10,6 +10,7 @@ from sse_starlette.sse import EventSourceResponse
 
 from nubrak.core.names import Name
 from nubrak.core.session import AnyAction, Document
+from nubrak.desk.leftovers import Freed, Holds, free, holds
 from nubrak.desk.overview import Overview, overview_of
 from nubrak.store.sessions import SessionLine, SessionState
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, WalkRequest
@@ -34,6 +35,18 @@ class EditRequest(BaseModel):
 def sessions(desk: AnyDesk) -> list[SessionLine]:
     """All sessions."""
     return desk.sessions.all()
+
+
+@router.get("/holds")
+def what_is_held(desk: AnyDesk) -> Holds:
+    """How much room everything takes, and how much of it nothing needs."""
+    return holds(desk.engine, desk.cache.folder)
+
+
+@router.post("/holds/free")
+def free_room(desk: AnyDesk) -> Freed:
+    """Delete what nothing needs any more: no session, nothing that undo brings back, no kit."""
+    return free(desk.engine, desk.cache.url, desk.cache.folder)
 
 
 @router.post("/sessions", status_code=201)
