@@ -22,8 +22,8 @@ FLOORS = {
 }
 # Each package of core leans on those before it only.
 ORDER = [
-    "problem", "controls", "time_line", "signal", "pieces", "tempo", "find", "spill", "decide", "sort",
-    "shape", "samples", "layer", "midi", "mix", "session", "gather", "prints", "live", "flow",
+    "problem", "controls", "names", "time_line", "signal", "pieces", "tempo", "find", "spill", "decide",
+    "sort", "shape", "samples", "layer", "midi", "mix", "session", "gather", "prints", "live", "flow",
 ]  # fmt: skip
 OUTSIDE_CORE = {
     "sqlalchemy",
@@ -134,6 +134,7 @@ SHOWN_BY = {
     "store/database": "store/test_sessions",
     "store/jobs": "desk/test_jobs",
     "store/kits": "web/test_library",
+    "store/leftovers": "desk/test_leftovers",
     "store/tables": "store/test_sessions",
     "work/settings": "work/test_queue",
     "work/worker": "work/test_queue",
@@ -147,6 +148,7 @@ SHOWN_BY = {
     "desk/printing": "web/test_layer_routes",
     "desk/samples": "web/test_library",
     "desk/suggesting": "desk/test_trying",
+    "desk/tasks": "work/test_tasks",
     "desk/tempo": "web/test_tempo_and_rooms",
     "web/application": "web/test_routes",
     "web/intake": "web/test_routes",

@@ -33,6 +33,7 @@ from nubrak.store.sessions import Sessions
 from nubrak.web.hub import Hub
 from nubrak.work.analyse import analyse_audio, ask_for_analysis
 from nubrak.work.queue import hand_out, handing_out, taking
+from nubrak.work.tasks import analyse
 from nubrak.work.worker import take_up_stalled
 from tests.conftest import decaying_strokes, write_wav
 
@@ -206,7 +207,7 @@ def test_what_goes_wrong_is_said_where_the_source_stands(
             abort_reason=lambda: None,
         )
         with pytest.raises(RuntimeError):
-            module.analyse(context, audio)
+            analyse(context, audio)
         with Db(engine) as db:
             row = db.get(ProgressRow, audio)
             assert row is not None and row.problem is not None

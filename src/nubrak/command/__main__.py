@@ -59,7 +59,7 @@ def worker(
     import os
 
     from nubrak.command.places import ROOT
-    from nubrak.desk.jobs import tasks
+    from nubrak.desk.tasks import tasks
     from nubrak.work.worker import run_worker
 
     # Never as a word of the command: everybody on a machine sees those, and it holds the password.
@@ -120,6 +120,22 @@ def schema() -> None:
     from nubrak.command.interface import write_schema
 
     write_schema()
+
+
+@app.command("prepare", hidden=True)
+def prepare(empty: Annotated[bool, typer.Option("--empty")] = False) -> None:
+    """Bring the database to the newest schema and load the demo, as `start` runs it."""
+    from nubrak.command.prepare import run_prepare
+
+    run_prepare(empty)
+
+
+@app.command("held", hidden=True)
+def held() -> None:
+    """Say how much room the data folder takes, as `start` does."""
+    from nubrak.command.prepare import say_what_it_holds
+
+    say_what_it_holds()
 
 
 @app.command("serve", hidden=True)

@@ -66,6 +66,7 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         # A process for each core: what runs side by side in one process waits for itself.
         "NUBRAK_TASKS_AT_ONCE": "1",
         "NUBRAK_SHARES_FOLDER": "yes",
+        "NUBRAK_RESTS": "yes",
         "NUBRAK_LOG_FOLDER": str(folder / "logs"),
     }
     stopping: list[int] = []
@@ -73,7 +74,9 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         signal.signal(number, lambda got, _: stopping.append(got))
     children: dict[str, subprocess.Popen[bytes]] = {}
     try:
-        _prepare(url, folder / "cache", empty)
+        if _run_to_its_end(["prepare", *(["--empty"] if empty else [])], env, stopping):
+            say("the database could not be prepared; see the messages above")
+            return 1
         return _keep_up(children, env, opened, stopping, cluster)
     finally:
         for child in children.values():
@@ -87,12 +90,20 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         say("stopped; everything is kept")
 
 
-def _prepare(url: str, cache: Path, empty: bool) -> None:
-    from nubrak.demo.load import load_demo
-    from nubrak.store.database import migrate
-
-    migrate(url)
-    load_demo(url, cache, sessions=not empty)
+def _run_to_its_end(words: list[str], env: dict[str, str], stopping: list[int]) -> int:
+    """Run a command of ours as a process of its own until it ends or we are told to stop; its exit code."""
+    child = subprocess.Popen(
+        [sys.executable, "-m", "nubrak.command", *words],
+        env=env,
+        start_new_session=True,
+        preexec_fn=_end_with_parent,
+    )
+    while child.poll() is None and not stopping:
+        time.sleep(0.05)
+    if child.poll() is None:
+        child.terminate()
+        child.wait(8)
+    return 0 if stopping else child.returncode
 
 
 # One for each core; more than eight wait for the disk.
@@ -122,7 +133,7 @@ def _keep_up(
         for name in ("serve", *(f"worker {number + 1}" for number in range(_WORKERS if told else 1))):
             child = children.get(name)
             if child is None or child.poll() is not None:
-                if child is not None:
+                if child is not None and (child.returncode or name == "serve"):
                     say(
                         f"the {'server' if name == 'serve' else name} ended by itself "
                         f"({child.returncode}); starting it again"
@@ -139,33 +150,13 @@ def _keep_up(
         if not told and _answers(opened.partition("/?")[0], env["NUBRAK_KEY"]):
             print(f"Nubrak is at {opened}   (Ctrl-C stops it)", flush=True)
             print(f"Its logs are in {env['NUBRAK_LOG_FOLDER']}", flush=True)
-            _say_what_it_holds(env["NUBRAK_DATABASE_URL"], Path(env["NUBRAK_CACHE_FOLDER"]))
+            _run_to_its_end(["held"], env, stopping)
             told = True
         if not told and time.monotonic() - begun > 90:
             say("the server does not answer; see the messages above")
             return 1
         time.sleep(0.1 if not told else 0.25)
     return 0
-
-
-def _say_what_it_holds(url: str, cache: Path) -> None:
-    from sqlalchemy.exc import SQLAlchemyError
-
-    from nubrak.desk.leftovers import holds
-    from nubrak.store.database import open_engine
-
-    engine = open_engine(url)
-    try:
-        held = holds(engine, cache)
-    except (SQLAlchemyError, OSError):
-        return  # what matters is that it runs
-    finally:
-        engine.dispose()
-    total, unwanted = (f"{size / 1e9:.1f} GB" for size in (held.total, held.unwanted))
-    print(
-        f"Its folder holds {total}; nothing needs {unwanted} of it, which the list of sessions frees",
-        flush=True,
-    )
 
 
 def _end_with_parent() -> None:

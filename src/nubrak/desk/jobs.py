@@ -14,7 +14,6 @@ from pathlib import Path
 from typing import Any
 
 import structlog
-from procrastinate import Blueprint
 from pydantic import BaseModel
 
 from nubrak.core.pieces import titled_file
@@ -36,7 +35,6 @@ _MOST_KEPT = 4  # jobs that are over; their files wait to be fetched
 _TOLD_EVERY_S = 0.1  # how often a job says how far it is
 ARRIVED = "archive.zip"
 log = structlog.get_logger()
-tasks = Blueprint()
 
 Done = tuple[Path | None, dict[str, Any]]
 
@@ -202,9 +200,8 @@ def _desk_here() -> Desk:
     return Desk(engine, cache, Sessions(engine), handing_out(settings.database_url), folder / "uploads")
 
 
-@tasks.task(name="job")
-def job(job_id: str) -> None:
-    """The task: one print, one archive packed or opened."""
+def run_job_here(job_id: str) -> None:
+    """Do a job in a worker."""
     run_job(_desk_here(), job_id)
 
 

@@ -6,7 +6,7 @@ from functools import lru_cache
 from pathlib import Path
 
 import structlog
-from procrastinate import App, Blueprint, JobContext, RetryStrategy
+from procrastinate import App
 from sqlalchemy import Engine
 
 from nubrak.core.flow import Look, look_through
@@ -16,6 +16,7 @@ from nubrak.store.database import open_engine
 from nubrak.store.progress import cancelled_of, report
 from nubrak.work.queue import hand_out
 from nubrak.work.settings import Settings
+from nubrak.work.tasks import MOST_TRIES
 
 
 @lru_cache(maxsize=1)
@@ -50,23 +51,19 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str, look: Look = Look.US
     report(engine, audio, 1.0)
 
 
-_MOST_TRIES = 3  # what fails three times in a row fails for a reason
 log = structlog.get_logger()
-tasks = Blueprint()
 
 
-@tasks.task(name="analyse", retry=RetryStrategy(max_attempts=_MOST_TRIES - 1, wait=2), pass_context=True)
-def analyse(context: JobContext, audio: str, look: str = Look.USUAL, closely: str = "") -> None:
-    """The task; one handed out before there were several looks says ``closely``. What fails is said where the
-    source stands, and tried again a few times.
+def analyse_here(audio: str, look: Look, attempt: int) -> None:
+    """The analysis as a worker does it. What fails is said where the source stands, and raised, so that it
+    is tried again a few times.
     """
     engine, cache = _here()
     try:
-        analyse_audio(engine, cache, audio, Look.CLOSELY if closely else Look(look))
+        analyse_audio(engine, cache, audio, look)
     except Exception as error:
-        last = context.job.attempts + 1 >= _MOST_TRIES
-        log.exception("an analysis stopped", audio=audio, attempt=context.job.attempts + 1)
-        then = "Look for strokes again in Gather." if last else "It is tried again."
+        log.exception("an analysis stopped", audio=audio, attempt=attempt)
+        then = "Look for strokes again in Gather." if attempt >= MOST_TRIES else "It is tried again."
         report(engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept. {then}")
         raise
 

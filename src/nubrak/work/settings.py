@@ -16,6 +16,7 @@ class Settings(BaseSettings):
     key: str = ""  # of the address that is printed; empty: everybody who reaches the server may come in
     shares_folder: bool = False  # whether a worker has the server's folder, and may print into it
     worker: str = ""  # which of several workers this one is, for the name of its log
+    rests: bool = False  # whether a worker that has worked ends when nothing follows; it is started again
     log_folder: str = ""  # empty: nothing is logged to files
     tasks_at_once: int = 0  # 0: as many as there are cores
     allowed_hosts: list[str] = []

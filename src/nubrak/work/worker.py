@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import os
+from collections.abc import Coroutine
+from contextlib import suppress
 from datetime import UTC, datetime
 
 import psycopg
@@ -13,13 +15,14 @@ from procrastinate.exceptions import ConnectorException, UniqueViolation
 from procrastinate.jobs import Status
 from sqlalchemy.exc import SQLAlchemyError
 
-from nubrak.work.analyse import say_cut_off, tasks
 from nubrak.work.logs import log_to_files
 from nubrak.work.queue import ANYWHERE, HERE, taking
 from nubrak.work.settings import Settings
+from nubrak.work.tasks import HERE_DONE, Work, tasks
 
 _STALLED_S = 10.0  # a worker that has not been heard of for so long is gone
 _BETWEEN_S = 5.0
+_RESTED_S = 60.0
 _RESCUE_LOCK = 7041908
 log = structlog.get_logger()
 
@@ -47,6 +50,8 @@ async def _rescue(app: App) -> None:
         if job.id is None:
             continue
         if isinstance(audio := job.task_kwargs.get("audio"), str):
+            from nubrak.work.analyse import say_cut_off
+
             await asyncio.to_thread(say_cut_off, audio)
         try:
             await app.job_manager.retry_job_by_id_async(job.id, retry_at=datetime.now(UTC))
@@ -60,7 +65,7 @@ async def _run(settings: Settings, more: tuple[Blueprint, ...]) -> None:
     async with app.open_async():
         rescue = asyncio.create_task(take_up_stalled(app, settings.database_url))
         try:
-            await app.run_worker_async(
+            worker = app.run_worker_async(
                 queues=[ANYWHERE, HERE] if settings.shares_folder else [ANYWHERE],
                 concurrency=settings.tasks_at_once or max(1, os.cpu_count() or 1),
                 fetch_job_polling_interval=2.0,
@@ -69,8 +74,25 @@ async def _run(settings: Settings, more: tuple[Blueprint, ...]) -> None:
                 stalled_worker_timeout=_STALLED_S,
                 delete_jobs="successful",
             )
+            await (until_rested(worker, HERE_DONE, _RESTED_S) if settings.rests else worker)
         finally:
             rescue.cancel()
+
+
+async def until_rested(worker: Coroutine[None, None, None], work: Work, rested_s: float) -> None:
+    """Let a worker run until it has done something and then nothing for so long. What it loaded goes with
+    its process.
+    """
+    task = asyncio.create_task(worker)
+    while not task.done() and not work.has_rested(rested_s):
+        await asyncio.wait([task], timeout=min(1.0, rested_s))
+    if not task.done():
+        # It takes no more tasks, and ends what it may just have taken.
+        task.cancel()
+        with suppress(asyncio.CancelledError):
+            await task
+        return
+    await task
 
 
 def run_worker(*more: Blueprint) -> None:

@@ -34,12 +34,14 @@ export function Room() {
   };
   if (!held.data) return null;
   const { database, working_copies, prints, unwanted } = held.data;
+  const said = [`${roomSaid(database)} recordings and sessions`];
+  if (working_copies) said.push(`${roomSaid(working_copies)} working copies`);
+  if (prints) said.push(`${roomSaid(prints)} prints`);
   return (
     <section className="room" aria-label="Room on the disk">
       <p>
         <strong className="number">{roomSaid(database + working_copies + prints)}</strong> on the disk:{' '}
-        {roomSaid(database)} recordings and sessions, {roomSaid(working_copies)} working copies,{' '}
-        {roomSaid(prints)} prints.
+        {said.join(', ')}.
       </p>
       {unwanted >= WORTH_FREEING && (
         <Button variant="link" disabled={freeing} onClick={() => void free()}>

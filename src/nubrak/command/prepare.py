@@ -1,0 +1,35 @@
+"""What comes before serving and just after, in processes of their own: what they load goes with them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from sqlalchemy.exc import SQLAlchemyError
+
+from nubrak.demo.load import load_demo
+from nubrak.desk.leftovers import holds
+from nubrak.store.database import migrate, open_engine
+from nubrak.work.settings import Settings
+
+
+def run_prepare(empty: bool) -> None:
+    """Bring the database to the newest schema, and load the demo into a new one unless it is to be empty."""
+    settings = Settings()
+    migrate(settings.database_url)
+    load_demo(settings.database_url, Path(settings.cache_folder), sessions=not empty)
+
+
+def say_what_it_holds() -> None:
+    """Print how much room the data folder takes."""
+    settings = Settings()
+    engine = open_engine(settings.database_url)
+    try:
+        held = holds(engine, Path(settings.cache_folder))
+    except (SQLAlchemyError, OSError):
+        return  # what matters is that it runs
+    finally:
+        engine.dispose()
+    said = f"Its folder holds {held.total / 1e9:.1f} GB"
+    if held.unwanted > 0.05e9:
+        said += f"; nothing needs {held.unwanted / 1e9:.1f} GB of it, which the list of sessions frees"
+    print(said, flush=True)
