@@ -78,13 +78,14 @@ def write_archive(desk: Desk, standing: Standing, go_on: GoOn | None = None) -> 
                 ),
             )
     except BaseException as error:
+        full = disk_is_full(error, path.parent)
         path.unlink(missing_ok=True)
-        if disk_is_full(error):
-            full = "The disk is full; the session could not be packed."
+        if full:
             raise Problem(
-                full,
+                "The disk is full; the session could not be packed.",
                 "The session is as it was, and no half archive was left.",
                 "Make room and pack it again.",
+                "full",
             ) from error
         raise
     return path
@@ -177,6 +178,7 @@ def _take_audio(desk: Desk, files: zipfile.ZipFile, stored: Stored, keep: bool) 
                 "The disk is full; the archive could not be opened.",
                 "Nothing was opened.",
                 "Make room and open it again.",
+                "full",
             ) from error
         raise
     finally:

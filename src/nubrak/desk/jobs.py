@@ -18,7 +18,7 @@ from pydantic import BaseModel
 
 from nubrak.core.pieces import titled_file
 from nubrak.core.prints import Cancelled, GoOn
-from nubrak.core.problem import Problem
+from nubrak.core.problem import Problem, disk_is_full
 from nubrak.desk.archiving import open_archive, write_archive
 from nubrak.desk.desk import Desk
 from nubrak.desk.printing import StemChoice, bundle, check
@@ -97,8 +97,8 @@ def run_job(desk: Desk, job_id: str) -> None:
     drafts = folder / "drafts"
     # What a worker that was killed left behind is no part of the file.
     shutil.rmtree(drafts, ignore_errors=True)
-    drafts.mkdir(parents=True)
     try:
+        drafts.mkdir(parents=True)
         path, said = _KINDS[job.kind](desk.with_drafts_in(drafts), job, _go_on(desk, job_id))
         kept = folder / _name_of(job) if path else None
         if path and kept:
@@ -112,9 +112,11 @@ def run_job(desk: Desk, job_id: str) -> None:
     except Problem as problem:
         fail(desk.engine, job_id, problem)
     except Exception as error:
+        full = disk_is_full(error, desk.cache.folder)
         log.exception("a job stopped", job=job_id, kind=job.kind)
-        what = f"It could not be finished ({type(error).__name__})."
-        fail(desk.engine, job_id, Problem(what, "The session is as it was.", "Begin it anew."))
+        what = "The disk is full" if full else f"It could not be finished ({type(error).__name__})"
+        todo = "Make room and begin it anew." if full else "Begin it anew."
+        fail(desk.engine, job_id, Problem(f"{what}.", "The session is as it was.", todo))
     finally:
         shutil.rmtree(drafts, ignore_errors=True)
 

@@ -58,7 +58,7 @@ def free(engine: Engine, url: str, folder: Path) -> Freed:
     are under way stay whole.
     """
     before = _taken(engine, folder)
-    forget_unwanted(engine, derived_kinds())
+    # Files first: on a full disk they make the room in which the database can forget.
     for path in list(_unwanted_files(engine, folder)):
         with suppress(OSError):
             path.unlink()
@@ -66,6 +66,10 @@ def free(engine: Engine, url: str, folder: Path) -> Freed:
     for job in _children(folder / "jobs"):
         if job.name not in kept and _is_old(job):
             shutil.rmtree(job, ignore_errors=True)
+    forget_unwanted(engine, derived_kinds())
+    for path in list(_unwanted_files(engine, folder)):
+        with suppress(OSError):
+            path.unlink()
     # Writing the rest once more needs as much room again.
     room = shutil.disk_usage(folder).free
     give_back(url, whole=room > 1.2 * database_bytes(engine))

@@ -187,14 +187,16 @@ def bundle(
                 files.writestr(titled_file(document.name, "", "mid"), midi_file(tracks, document.tempo))
             files.writestr("report.csv", _as_table(lines))
     except BaseException as error:
+        full = disk_is_full(error, path.parent)
         path.unlink(missing_ok=True)
         for made in prints:
             made.path.unlink(missing_ok=True)
-        if disk_is_full(error):
+        if full:
             raise Problem(
                 "The disk is full; the prints could not be finished.",
                 "The session is as it was, and no half file was left.",
                 "Make room and print again.",
+                "full",
             ) from error
         raise
     return path, StemReport(lines=lines)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from procrastinate import Blueprint
+from procrastinate import Blueprint, RetryStrategy
 
 from nubrak.work.tasks import HERE_DONE
 
 tasks = Blueprint()
 
 
-@tasks.task(name="job")
+# What ends a job is kept with it; what still comes out of it is the database that cannot keep that just now.
+@tasks.task(name="job", retry=RetryStrategy(max_attempts=40, wait=15))
 def job(job_id: str) -> None:
     """One print, one archive packed or opened."""
     from nubrak.desk.jobs import run_job_here

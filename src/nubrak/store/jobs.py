@@ -5,6 +5,7 @@ done. Each change is one statement, so that a job is never both cancelled and fi
 from __future__ import annotations
 
 import secrets
+from datetime import timedelta
 from typing import Any
 
 from pydantic import BaseModel
@@ -97,7 +98,8 @@ def kept_jobs(engine: Engine) -> set[str]:
 def under_way(engine: Engine) -> int:
     """How many jobs are neither done nor stopped."""
     with Db(engine) as db:
-        open_ones = select(func.count()).where(JobRow.said.is_(None), JobRow.problem.is_(None))
+        lately = JobRow.begun > func.now() - timedelta(days=1)  # what nobody works at any more bars nothing
+        open_ones = select(func.count()).where(JobRow.said.is_(None), JobRow.problem.is_(None), lately)
         return int(db.scalar(open_ones) or 0)
 
 

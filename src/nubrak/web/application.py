@@ -12,7 +12,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
-from nubrak.core.problem import Problem
+from nubrak.core.problem import Problem, disk_is_full
 from nubrak.desk.desk import Desk
 from nubrak.desk.jobs import forget_uploads
 from nubrak.store.cache import Cache
@@ -29,7 +29,7 @@ from nubrak.work.settings import Settings
 
 log = structlog.get_logger()
 # Of HTTP (RFC 9110) for each kind of problem.
-_STATUS = {"input": 422, "missing": 404, "stale": 409, "refused": 403}
+_STATUS = {"input": 422, "missing": 404, "stale": 409, "refused": 403, "full": 507}
 
 
 def make_application(settings: Settings | None = None) -> FastAPI:
@@ -78,6 +78,9 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     app.add_exception_handler(StarletteHTTPException, _http)
     app.add_exception_handler(NoDatabase, _no_database)
     app.add_exception_handler(CannotKeep, _cannot_keep)
+    # What the system, libsndfile and the database raise where there is no room, among other things.
+    for kind in (OSError, RuntimeError):
+        app.add_exception_handler(kind, _perhaps_full)
     app.add_exception_handler(Exception, _unexpected)
     if settings and settings.interface_folder:
         _serve_interface(app, Path(settings.interface_folder), page_word(settings.key))
@@ -129,7 +132,26 @@ def _unexpected(request: Request, error: Exception) -> Response:
     )
 
 
+def _full() -> Response:
+    return _say(
+        507,
+        "The disk is full.",
+        "What was acknowledged is kept; this was not done.",
+        "Make room and do it once more; the list of sessions frees what nothing needs.",
+    )
+
+
+def _perhaps_full(request: Request, error: Exception) -> Response:
+    if disk_is_full(error, request.app.state.desk.cache.folder):
+        log.error("the disk is full", path=request.url.path, error=repr(error))
+        return _full()
+    log.exception("a request ended unexpectedly", method=request.method, path=request.url.path)
+    return _unexpected(request, error)
+
+
 def _no_database(_: Request, error: Exception) -> Response:
+    if disk_is_full(error):
+        return _full()
     return _say(
         503,
         "The database does not answer.",

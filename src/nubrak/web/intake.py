@@ -65,6 +65,7 @@ async def received(request: Request, path: Path, name: str) -> None:
         raise Problem(
             f"The disk is full; “{name}” could not be taken in.",
             todo="Make room and drop the file once more.",
+            kind="full",
         ) from error
     if promised is not None and promised.isascii() and promised.isdecimal() and count != int(promised):
         raise Problem(

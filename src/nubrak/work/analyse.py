@@ -10,6 +10,7 @@ from procrastinate import App
 from sqlalchemy import Engine
 
 from nubrak.core.flow import Look, look_through
+from nubrak.core.problem import disk_is_full
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -63,8 +64,11 @@ def analyse_here(audio: str, look: Look, attempt: int) -> None:
         analyse_audio(engine, cache, audio, look)
     except Exception as error:
         log.exception("an analysis stopped", audio=audio, attempt=attempt)
-        then = "Look for strokes again in Gather." if attempt >= MOST_TRIES else "It is tried again."
-        report(engine, audio, 0.0, f"The analysis stopped: {error}. The recording is kept. {then}")
+        full = disk_is_full(error, cache.folder)
+        why = "The disk is full" if full else f"The analysis stopped: {error}"
+        again = f"{'Make room, and look' if full else 'Look'} for strokes again in Gather."
+        then = again if attempt >= MOST_TRIES else "It is tried again."
+        report(engine, audio, 0.0, f"{why}. The recording is kept. {then}")
         raise
 
 

@@ -120,12 +120,14 @@ def print_file(
         if settings.form == "wav" and stamp_s is not None:
             stamp(path, round(stamp_s * rate), title)
     except BaseException as error:
+        full = disk_is_full(error, path.parent)  # asked before the half file makes room
         path.unlink(missing_ok=True)
-        if disk_is_full(error):
+        if full:
             raise Problem(
                 "The disk is full; the print could not be finished.",
                 "The session is as it was, and no half file was left.",
                 "Make room and print again.",
+                "full",
             ) from error
         raise
     return count.said(rate, loud)
