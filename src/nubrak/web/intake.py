@@ -18,7 +18,6 @@ from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 
 MOST_BYTES = 16 << 30  # a day of stereo at 96 kHz in 24 bits
-MOST_TEXT_BYTES = 64_000_000  # a million lines of hits
 
 
 async def take_in(

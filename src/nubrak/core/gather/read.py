@@ -68,9 +68,10 @@ def time_stamp_s(path: Path, rate_hz: int) -> float | None:
                 samples = int.from_bytes(body[338:346], "little") if len(body) == 346 else 0
                 return samples / rate_hz if 0 < samples / rate_hz < LAST_S else None
             if chunk[:4] == b"ds64" and size >= 24:
-                body = file.read(size + size % 2)
+                # No more than is needed: its size may be anything.
+                body = file.read(24)
                 data_bytes = int.from_bytes(body[8:16], "little")
-                continue
+                size -= 24
             if size == 0xFFFFFFFF:
                 if data_bytes is None:
                     return None

@@ -16,12 +16,13 @@ from nubrak.core.pieces.file_names import (
     titled_file,
 )
 from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, material_of
-from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
+from nubrak.core.pieces.note_map import GENERAL_MIDI, MOST_MAP_BYTES, NoteMap, from_text, to_text
 
 __all__ = [
     "ARTICULATIONS",
     "GENERAL_MIDI",
     "MATERIALS",
+    "MOST_MAP_BYTES",
     "ONLY_HEARD",
     "PIECES",
     "Articulation",

@@ -15,7 +15,7 @@ from nubrak.core.problem import Problem
 
 _COLUMNS = ("piece", "note", "name")
 _MOST_ROWS = 1000  # many times the pieces that there are
-_MOST_BYTES = 200_000  # the same in bytes
+MOST_MAP_BYTES = 200_000  # the same in bytes
 
 
 class NoteMap(BaseModel):
@@ -123,7 +123,7 @@ def from_text(text: str, name: str = "Imported") -> tuple[NoteMap, list[str]]:
     """A map from such a table, and what was skipped, a sentence each. Raises ``Problem`` where it is no such
     table.
     """
-    if len(text) > _MOST_BYTES:
+    if len(text) > MOST_MAP_BYTES:
         raise Problem("This note map is larger than any map is.", todo="Choose the table itself.")
     try:
         rows = list(csv.reader(StringIO(text.lstrip("\ufeff")), strict=True))[:_MOST_ROWS]

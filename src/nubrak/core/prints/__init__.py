@@ -29,12 +29,13 @@ from nubrak.core.prints.files import (
     print_all,
     print_file,
 )
-from nubrak.core.prints.hit_lists import HitLine, read_hits, to_csv, to_jams, to_json
+from nubrak.core.prints.hit_lists import MOST_LIST_BYTES, HitLine, read_hits, to_csv, to_jams, to_json
 
 __all__ = [
     "ENDING",
     "MANIFEST",
     "MIDI",
+    "MOST_LIST_BYTES",
     "Cancelled",
     "Depth",
     "Form",

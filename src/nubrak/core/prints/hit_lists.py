@@ -6,8 +6,8 @@ from __future__ import annotations
 
 import csv
 import json
-import math
 from io import StringIO
+from itertools import islice
 from typing import Any
 
 from pydantic import BaseModel, Field, ValidationError
@@ -18,7 +18,8 @@ from nubrak.core.problem import Problem
 from nubrak.core.time_line import TimeLineS
 
 COLUMNS = ("part", "piece", "time_s", "note_time_s", "velocity", "note", "strength_db", "doubt")
-_MOST_BYTES = 64_000_000  # a million hits
+MOST_LIST_BYTES = 32_000_000  # of the longest list with all that JAMS says of each hit
+_MOST_HITS = 200_000  # a day of eighth notes
 _LONGEST_NAME = 80  # of a part
 _JAMS_VERSION = "0.3.4"
 _JAMS_NAMESPACE = "note_midi"
@@ -114,8 +115,8 @@ def to_jams(lines: list[HitLine], title: str, length_s: float) -> str:
 
 def read_hits(text: str) -> list[HitLine]:
     """Hits from any of the three. Raises ``Problem`` that says what does not fit, and where."""
-    if len(text) > _MOST_BYTES:
-        raise Problem("This file is larger than any list of hits is.", "Nothing was changed.")
+    if len(text) > MOST_LIST_BYTES:
+        raise _too_many()
     text = text.lstrip("\ufeff")
     if text.lstrip().startswith("{"):
         try:
@@ -134,7 +135,7 @@ def read_hits(text: str) -> list[HitLine]:
             )
         return _lines(rows, "Hit")
     try:
-        table = list(csv.DictReader(StringIO(text), strict=True))
+        table = list(islice(csv.DictReader(StringIO(text), strict=True), _MOST_HITS + 1))
     except csv.Error as error:
         raise Problem(
             f"This table is damaged ({error}).", "Nothing was changed.", "Export it once more."
@@ -151,6 +152,14 @@ def read_hits(text: str) -> list[HitLine]:
             for row in table
         ],
         "Line",
+    )
+
+
+def _too_many() -> Problem:
+    return Problem(
+        f"This list has more than {_MOST_HITS} hits or {MOST_LIST_BYTES / 1e6:.0f} MB.",
+        "Nothing was changed.",
+        "Cut it into shorter ones.",
     )
 
 
@@ -177,7 +186,7 @@ def _from_jams(found: dict[str, Any]) -> list[dict[str, Any]]:
                 continue
             value = one.get("value")
             # What is no note number is said by the line's own model.
-            pitch: float = value if isinstance(value, int | float) and math.isfinite(value) else 37
+            pitch: float = value if isinstance(value, int | float) and abs(value) < 1e6 else 37
             note = round(pitch) if annotation["namespace"] == _JAMS_NAMESPACE else 37
             rows.append(
                 about
@@ -187,6 +196,8 @@ def _from_jams(found: dict[str, Any]) -> list[dict[str, Any]]:
 
 
 def _lines(rows: list[Any], called: str) -> list[HitLine]:
+    if len(rows) > _MOST_HITS:
+        raise _too_many()
     lines = []
     for number, row in enumerate(rows, start=1):
         values = dict(row) if isinstance(row, dict) else {}

@@ -10,7 +10,8 @@ from starlette.concurrency import run_in_threadpool
 
 from nubrak.core.midi import MOST_BYTES, read_midi
 from nubrak.core.names import Name
-from nubrak.core.pieces import NoteMap, to_text
+from nubrak.core.pieces import MOST_MAP_BYTES, NoteMap, to_text
+from nubrak.core.prints import MOST_LIST_BYTES
 from nubrak.core.tempo import Grid
 from nubrak.core.time_line import TimeLineS
 from nubrak.desk.coming_back import ChangesFromMidi, changes_from, parts_from_list, parts_from_midi
@@ -31,7 +32,7 @@ from nubrak.desk.shaping import (
 )
 from nubrak.store.notemaps import forget_note_map, keep_note_map, kept_note_maps
 from nubrak.store.sessions import SessionState
-from nubrak.web.intake import MOST_TEXT_BYTES, body_of
+from nubrak.web.intake import body_of
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, download
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
@@ -100,7 +101,7 @@ async def midi_parts(session_id: str, request: Request, desk: AnyDesk, revision:
 @router.post("/sessions/{session_id}/hits")
 async def hits_in(session_id: str, request: Request, desk: AnyDesk, revision: int) -> SessionState:
     """A list of hits, as CSV, JSON or JAMS, as parts without a source. The request's body is the file."""
-    data = await body_of(request, MOST_TEXT_BYTES)
+    data = await body_of(request, MOST_LIST_BYTES)
     return await run_in_threadpool(parts_from_list, desk, session_id, revision, data)
 
 
@@ -152,5 +153,5 @@ async def read_note_map(
     request: Request, name: Annotated[str, Query(max_length=200)] = "Imported"
 ) -> NoteMapRead:
     """A CSV table as a note map, and what was skipped; the request's body is the table."""
-    data = await body_of(request, MOST_TEXT_BYTES)
+    data = await body_of(request, MOST_MAP_BYTES)
     return await run_in_threadpool(note_map_from, data, name)
