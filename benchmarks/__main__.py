@@ -31,6 +31,14 @@ if __name__ == "__main__":
             from benchmarks.sorting import folds
 
             folds.run()
+    if "fuzz" in wanted:
+        from benchmarks import fuzz
+
+        fuzz.run()
+    if "endurance" in wanted:
+        from benchmarks import endurance
+
+        endurance.run(float(wanted[wanted.index("--share") + 1]) if "--share" in wanted else 1.0)
     if "browser" in wanted or not sys.argv[1:]:
         from benchmarks import browser
 

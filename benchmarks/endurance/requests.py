@@ -102,6 +102,23 @@ def _ask(
         )
 
 
+def known_of(client: Client) -> dict[str, str]:
+    """Ids of what is there: of a session with a source, or of a new one."""
+    lines = [line for line in client.request("GET", "/api/sessions").json() if line["sources"]]
+    with_parts = (client.request("GET", f"/api/sessions/{line['id']}").json() for line in lines)
+    for state in with_parts:
+        document = state.get("document", {})
+        if document.get("parts") and document.get("sources"):
+            clip = next(iter(document["sources"].values()))["clips"][0]
+            return {
+                "session_id": state["id"],
+                "part_id": next(iter(document["parts"])),
+                "audio": clip["audio"],
+                "kit_id": client.request("POST", "/api/kits", json={}).json()["kit_id"],
+            }
+    return {"session_id": client.request("POST", "/api/sessions", json={}).json()["id"]}
+
+
 def in_rounds(
     client: Client, schema: dict[str, Any], known: Callable[[], dict[str, str]], seconds: float
 ) -> Tried:

@@ -40,6 +40,14 @@ def test_what_lasts_as_long_as_a_window_is_not(path: str, kind: str) -> None:
     assert logged(path, kind) == []
 
 
+def test_what_is_asked_at_every_step_of_a_drag_is_logged_only_where_it_is_slow(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    assert logged("/api/sessions/a/parts/b/decisions") == []
+    monkeypatch.setattr("nubrak.web.requests_log._SLOW_MS", 0.0)
+    assert len(logged("/api/sessions/a/parts/b/decisions")) == 1
+
+
 def test_what_nobody_expected_is_logged_with_where_it_was_and_goes_on() -> None:
     (line,) = logged("/api/sessions", fails=True)
     assert line["log_level"] == "error" and line["path"] == "/api/sessions"

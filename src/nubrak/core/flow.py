@@ -255,7 +255,9 @@ def numbers_by_row(part: PartInput, decisions: Decisions, note_map: NoteMap) -> 
     """The note of each row of a part's decisions by how it was struck, (rows,); None where all take one."""
     if plain_of(part.piece) is None:
         return None
-    return np.array([note_map.number_of(part.piece, way) for way in ways_struck(part, decisions)], np.int64)
+    ways = ways_struck(part, decisions)
+    number = {way: note_map.number_of(part.piece, way) for way in set(ways)}
+    return np.array([number[way] for way in ways], np.int64)
 
 
 def decide_all(

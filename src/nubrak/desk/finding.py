@@ -294,7 +294,7 @@ def decision_columns(standing: Standing, part_id: str, find: FindSettings | None
     then = now if find is None else standing.decisions(part_id, find)
     part = standing.document.parts[part_id]
     velocity = np.zeros(len(then.time_s), np.int64)
-    notes = standing.notes(part_id, find)
+    notes = standing.notes(part_id) if find is None else standing.velocities(part_id, then)
     struck = notes.row >= 0
     velocity[notes.row[struck]] = notes.velocity[struck]
     lost, let_in = differences(now, then)

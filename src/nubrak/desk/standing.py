@@ -115,8 +115,12 @@ class Standing:
             )
         return self._decisions[part_id]
 
-    def shaped(self, part_id: str, decisions: Decisions, settings: ShapeSettings) -> Notes:
-        """The notes that these shape settings would make of a part."""
+    def shaped(
+        self, part_id: str, decisions: Decisions, settings: ShapeSettings, numbered: bool = True
+    ) -> Notes:
+        """The notes that these shape settings would make of a part; without ``numbered`` all have the
+        piece's own number, however they were struck.
+        """
         document, part = self.document, self.document.part(part_id)
         if not document.is_noted(part_id):
             return no_notes(settings)
@@ -131,7 +135,7 @@ class Standing:
             list(part.pattern.values()),
             rings,
             mapped,
-            numbers_by_row(self.inputs[part_id], decisions, document.note_map),
+            numbers_by_row(self.inputs[part_id], decisions, document.note_map) if numbered else None,
             self.usual_db(part_id, decisions),
         )
 
@@ -151,6 +155,10 @@ class Standing:
             candidates.band_envelope, candidates.time_s, PIECES[self.document.part(part_id).piece]
         )[decisions.row[known]]
         return out
+
+    def velocities(self, part_id: str, decisions: Decisions) -> Notes:
+        """The notes that decisions of a part would become, for how hard they are: all of one number."""
+        return self.shaped(part_id, decisions, self.document.part(part_id).shape, numbered=False)
 
     def notes(self, part_id: str, find: FindSettings | None = None, before: bool = False) -> Notes:
         """The notes of a part as it stands, as they would be with other find settings, or as played,

@@ -124,7 +124,8 @@ class Sessions:
 
     def revision(self, session_id: str) -> int:
         """The revision a session has reached; a ``Problem`` where there is none."""
-        with self.engine.connect() as connection:
+        # Asked at every step of whatever is dragged: one statement, without a transaction around it.
+        with self.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
             found = connection.scalar(select(SessionRow.revision).where(SessionRow.id == session_id))
         if found is None:
             raise _no_session()

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+import anyio.to_thread
 import structlog
 from fastapi import FastAPI, HTTPException, Request
 from fastapi.exceptions import RequestValidationError
@@ -44,6 +46,8 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         folder = Path(settings.cache_folder)
         uploads = folder / "uploads"
         forget_uploads(uploads)
+        # More threads than this only take the interpreter from each other.
+        anyio.to_thread.current_default_thread_limiter().total_tokens = max(8, 2 * (os.cpu_count() or 1))
         queue = handing_out(settings.database_url)
         with queue.open():
             app.state.desk = Desk(

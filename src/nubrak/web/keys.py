@@ -15,9 +15,9 @@ from http.cookies import CookieError, SimpleCookie
 from pathlib import Path
 from urllib.parse import parse_qs
 
-from starlette.datastructures import Headers
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 PAGE_HEADER = "x-nubrak-page"
 KEY_HEADER = "x-nubrak-key"
@@ -73,8 +73,11 @@ class WithKey:
         opens = scope["type"] == "http" and not scope["path"].startswith("/api")
         if opens and given and self._is_key(given):
             return await self._kept(RedirectResponse(scope["path"], 303))(scope, receive, send)
-        if not (self._has_key(headers) or self._is_own(scope)):
-            return await _locked(opens)(scope, receive, send)
+        if not self._has_key(headers):
+            if not self._is_own(scope):
+                return await _locked(opens)(scope, receive, send)
+            if opens:
+                send = self._keeping(send)
         by_a_browser = "sec-fetch-site" in headers
         starts = scope["type"] == "http" and scope["method"] not in _SAFE
         if by_a_browser and starts and not _same(headers.get(PAGE_HEADER, ""), self.word):
@@ -102,6 +105,17 @@ class WithKey:
             return False
         # Root may read everything anyway.
         return owner_of(client[1], server[1], connections) in (os.geteuid(), 0)
+
+    def _keeping(self, send: Send) -> Send:
+        """Give a page of the own login the key to keep: it need not be looked up again."""
+
+        async def with_key(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                cookie = self._kept(Response()).headers["set-cookie"]
+                MutableHeaders(scope=message).append("set-cookie", cookie)
+            await send(message)
+
+        return with_key
 
     def _kept(self, answer: Response) -> Response:
         answer.set_cookie(self.cookie, self.key, max_age=_A_YEAR_S, httponly=True, samesite="lax", path="/")

@@ -9,6 +9,8 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 log = structlog.get_logger("nubrak.requests")
 _LASTING = "/events"  # open for as long as a window is
+_OFTEN = ("/decisions", "/shape")  # asked at every step of whatever is dragged, and worth a line where slow
+_SLOW_MS = 250.0
 
 
 class LogRequests:
@@ -35,5 +37,6 @@ class LogRequests:
             log.exception("a request ended unexpectedly", **about)
             raise
         took_ms = round(1000 * (time.perf_counter() - begun), 1)
-        if not scope["path"].endswith(_LASTING):
+        often = scope["path"].endswith(_OFTEN) and status < 300 and took_ms < _SLOW_MS
+        if not often and not scope["path"].endswith(_LASTING):
             log.info("request", **about, status=status, took_ms=took_ms)

@@ -23,6 +23,7 @@ from nubrak.work.tasks import HERE_DONE, Work, tasks
 _STALLED_S = 10.0  # a worker that has not been heard of for so long is gone
 _BETWEEN_S = 5.0
 _RESTED_S = 60.0
+_NICE = 10
 _RESCUE_LOCK = 7041908
 log = structlog.get_logger()
 
@@ -100,5 +101,7 @@ def run_worker(*more: Blueprint) -> None:
     and the tasks of ``more``.
     """
     settings = Settings()
+    # A window that waits comes before what is listened to in the background.
+    os.nice(_NICE)
     log_to_files(settings.log_folder, f"worker-{os.getpid() if not settings.worker else settings.worker}")
     asyncio.run(_run(settings, more))

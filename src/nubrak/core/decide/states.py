@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import IntEnum
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,6 +79,12 @@ class Decisions:
 
 def among(state: NDArray[np.int8], states: tuple[State, ...]) -> NDArray[np.bool_]:
     """Whether each state (n,) is one of ``states``; a table of so few values is read faster than searched."""
+    return _table(states)[state]
+
+
+@lru_cache(maxsize=64)
+def _table(states: tuple[State, ...]) -> NDArray[np.bool_]:
     table = np.zeros(len(State), bool)
     table[list(states)] = True
-    return table[state]
+    table.setflags(write=False)
+    return table
