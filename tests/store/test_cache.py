@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import shutil
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -12,8 +14,9 @@ from sqlalchemy import Engine
 
 from nubrak.core.gather import audio_blocks, inspect
 from nubrak.core.problem import Problem
+from nubrak.store import cache as cache_module
 from nubrak.store.audio import put_audio
-from nubrak.store.cache import Cache
+from nubrak.store.cache import Cache, mapped_little
 from nubrak.work.analyse import analyse_audio
 from tests.conftest import decaying_strokes, write_wav
 
@@ -58,3 +61,39 @@ def test_a_recording_that_can_be_read_only_in_part_is_said_and_no_short_copy_is_
     assert not list(cache.folder.glob("audio/*"))
     # and once it can be read, it is whole
     assert len(cache.decoded(key)) == round(1.2 * 44100)
+
+
+def test_a_long_file_is_gone_through_without_staying_in_memory(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(cache_module, "_LONG_FRAMES", 1000)
+    path = tmp_path / "long.f32"
+    np.full(4_000_000, 0.5, np.float32).tofile(path)
+    mapped = np.memmap(path, np.float32, mode="r")
+
+    def resident_kb() -> int:
+        of_file = Path("/proc/self/smaps").read_text().split(str(path), 1)[1]
+        return int(re.search(r"Rss:\s+(\d+)", of_file)[1])  # type: ignore[index]
+
+    assert float(mapped.sum()) == 2_000_000.0 and resident_kb() > 15_000
+    with mapped_little(mapped):
+        for _ in range(500):
+            if resident_kb() < 1000:
+                break
+            time.sleep(0.02)
+        assert resident_kb() < 1000
+        assert float(mapped.sum()) == 2_000_000.0, "nothing of it is lost"
+
+
+def test_what_is_heard_of_a_long_pair_is_a_working_copy_of_its_own(
+    engine: Engine, cache: Cache, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    noise = np.random.default_rng(4).uniform(-0.5, 0.5, (30_000, 2)).astype(np.float32)
+    path = write_wav(tmp_path / "pair.wav", noise)
+    key = put_audio(engine, path, "pair.wav", inspect(path))
+    held = np.array(cache.mono(key))
+    monkeypatch.setattr(cache_module, "_LONG_FRAMES", 1000)
+    monkeypatch.setattr(cache_module, "_BLOCK_FRAMES", 7001)
+    mapped = cache.mono(key)
+    assert isinstance(mapped, np.memmap)
+    np.testing.assert_array_equal(mapped, held)

@@ -4,10 +4,12 @@ again.
 
 from __future__ import annotations
 
+import mmap
 import os
 import tempfile
-from collections.abc import Callable
-from contextlib import suppress
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -27,6 +29,37 @@ from nubrak.core.signal import BASE_EXPONENT, extremes
 from nubrak.core.sort import LISTENED
 from nubrak.store.audio import chunks_of, facts_of, write_chunks
 from nubrak.store.tables import DerivedRow
+
+_LONG_FRAMES = 30_000_000  # 120 MB of float32: more is mapped, not held
+_BLOCK_FRAMES = 1 << 20
+_EVERY_S = 0.02
+
+
+@contextmanager
+def mapped_little(samples: NDArray[np.float32]) -> Iterator[None]:
+    """While a long array that is mapped from disk is gone through: what was read of it does not stay in this
+    process's memory, but in the system's, which takes it back when it needs it (madvise(2)).
+    """
+    mapping: object = samples
+    while mapping is not None and not isinstance(mapping, mmap.mmap):
+        mapping = getattr(mapping, "base", None)
+    if not isinstance(mapping, mmap.mmap) or len(mapping) < 4 * _LONG_FRAMES:
+        yield
+        return
+    over = threading.Event()
+    kept: mmap.mmap = mapping
+
+    def let_go() -> None:
+        while not over.wait(_EVERY_S):
+            kept.madvise(mmap.MADV_DONTNEED)
+
+    letting_go = threading.Thread(target=let_go, daemon=True)
+    letting_go.start()
+    try:
+        yield
+    finally:
+        over.set()
+        letting_go.join()
 
 
 @dataclass(frozen=True)
@@ -50,15 +83,31 @@ class Cache:
         return np.memmap(name, np.float32, mode="r").reshape(-1, facts.channels)
 
     def mono(self, key: str) -> NDArray[np.float32]:
-        """What the detector hears of a file, (frames,)."""
-        return one_channel(self.decoded(key), facts_of_cached(self.engine, key).cancels)
+        """What the detector hears of a file, (frames,); of a long one with several channels as a working copy
+        of its own, mapped from disk.
+        """
+        facts = facts_of_cached(self.engine, key)
+        if facts.channels == 1 or facts.cancels or facts.frames < _LONG_FRAMES:
+            return one_channel(self.decoded(key), facts.cancels)
+        name = self.folder / "audio" / f"{key}-{facts.rate_hz}-heard.f32"
+        self._made(name, lambda path: self._write_heard(key, path))
+        return np.memmap(name, np.float32, mode="r")
+
+    def _write_peaks(self, key: str, path: Path) -> None:
+        mono = self.mono(key)
+        with mapped_little(mono):
+            path.write_bytes(extremes(mono, 1 << BASE_EXPONENT).tobytes())
+
+    def _write_heard(self, key: str, path: Path) -> None:
+        decoded = self.decoded(key)
+        with path.open("wb") as out, mapped_little(decoded):
+            for begin in range(0, len(decoded), _BLOCK_FRAMES):
+                out.write(one_channel(decoded[begin : begin + _BLOCK_FRAMES]).tobytes())
 
     def peaks_base(self, key: str) -> NDArray[np.int16]:
         """The finest kept level of a file's picture, int16 (bins, 2)."""
         name = self.folder / "peaks" / f"{key}.i16"
-        self._made(
-            name, lambda path: path.write_bytes(extremes(self.mono(key), 1 << BASE_EXPONENT).tobytes())
-        )
+        self._made(name, lambda path: self._write_peaks(key, path))
         if name.stat().st_size == 0:
             return np.zeros((0, 2), np.int16)
         return np.memmap(name, np.int16, mode="r").reshape(-1, 2)

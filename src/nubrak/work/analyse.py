@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 from nubrak.core.flow import Look, look_through
 from nubrak.core.problem import disk_is_full
 from nubrak.store.audio import facts_of
-from nubrak.store.cache import Cache
+from nubrak.store.cache import Cache, mapped_little
 from nubrak.store.database import open_engine
 from nubrak.store.progress import cancelled_of, report
 from nubrak.work.queue import hand_out
@@ -43,12 +43,13 @@ def analyse_audio(engine: Engine, cache: Cache, audio: str, look: Look = Look.US
     facts = facts_of(engine, audio)
     mono = cache.mono(audio)
     report(engine, audio, 0.4)
-    cache.peaks_base(audio)
-    report(engine, audio, 0.5)
-    if cancelled_of(engine, [audio]):
-        return
-    usual = cache.candidates(audio, Look.USUAL)
-    cache.keep_candidates(audio, look_through(mono, facts.rate_hz, look, usual), look)
+    with mapped_little(mono):
+        cache.peaks_base(audio)
+        report(engine, audio, 0.5)
+        if cancelled_of(engine, [audio]):
+            return
+        usual = cache.candidates(audio, Look.USUAL)
+        cache.keep_candidates(audio, look_through(mono, facts.rate_hz, look, usual), look)
     report(engine, audio, 1.0)
 
 
