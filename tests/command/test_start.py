@@ -30,6 +30,24 @@ def test_a_second_start_on_a_folder_that_is_in_use_says_so_and_touches_nothing(
         assert running.read() == first
 
 
+def test_what_nobody_thought_of_ends_in_a_sentence_and_leaves_no_database_behind(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    stopped: list[bool] = []
+
+    def fails(_: Cluster) -> str:
+        raise ConnectionError("the server closed the connection unexpectedly")
+
+    monkeypatch.setattr(start.interface, "build", lambda: tmp_path)
+    monkeypatch.setattr(Cluster, "start", fails)
+    monkeypatch.setattr(Cluster, "stop", lambda _: stopped.append(True))
+    assert start.run_start(None, tmp_path, empty=True) == 1
+    said = "".join(capfd.readouterr())
+    assert "could not go on: the server closed the connection" in said and "Traceback" not in said
+    assert stopped == [True]
+    assert "ConnectionError" in (tmp_path / "logs" / "start.log").read_text()
+
+
 def test_while_it_starts_it_does_not_say_where_an_earlier_run_was(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
 ) -> None:

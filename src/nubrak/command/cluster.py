@@ -135,7 +135,9 @@ class Cluster:
             raise CannotInstall(f"PostgreSQL did not start: {done.stdout}\n{said}")
 
     def stop(self) -> None:
-        """Stop it; what was committed is kept."""
+        """Stop it, if it runs; what was committed is kept."""
+        if not self.running:
+            return
         self._run("pg_ctl", "stop", "-m", "fast", "-w", "-s", "-D", str(self.folder))
 
     def _create(self) -> None:

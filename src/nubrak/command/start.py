@@ -10,6 +10,7 @@ import socket
 import subprocess
 import sys
 import time
+import traceback
 import urllib.error
 import urllib.request
 from pathlib import Path
@@ -37,27 +38,61 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         say(f"Nubrak is running already: {lock.read().strip() or 'it is just starting'}")
         return 1
     lock.truncate(0)  # where an earlier run was says nothing of this one
+    stopping: list[int] = []
+    children: dict[str, subprocess.Popen[bytes]] = {}
+    cluster: Cluster | None = None
     try:
         port = _choose_port(port)
         built = interface.build()
         cluster = Cluster(folder / "postgres")
         url = cluster.start()
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, lambda got, _: stopping.append(got))
+        address, key = f"http://127.0.0.1:{port}", kept_key(folder / "key")
+        opened = f"{address}/?key={key}"
+        lock.write(opened)
+        lock.flush()
+        env = _environment(folder, built, port, key, url)
+        if _run_to_its_end(["prepare", *(["--empty"] if empty else [])], env, stopping):
+            say("the database could not be prepared; see the messages above")
+            return 1
+        return _keep_up(children, env, opened, stopping, cluster)
     except CannotInstall as error:
         say(str(error))
         return 1
+    except KeyboardInterrupt:
+        say("stopped before it was up")
+        return 130
+    except Exception as error:
+        noted = folder / "logs" / "start.log"
+        noted.parent.mkdir(exist_ok=True)
+        noted.write_text(traceback.format_exc())
+        say(f"Nubrak could not go on: {error}. What was kept is kept; start it again. More is in {noted}.")
+        return 1
+    finally:
+        for child in children.values():
+            child.terminate()
+        for child in children.values():
+            try:
+                child.wait(8)
+            except subprocess.TimeoutExpired:
+                child.kill()
+        if cluster is not None:
+            cluster.stop()
+            say("stopped; everything is kept")
+
+
+def _environment(folder: Path, built: Path, port: int, key: str, url: str) -> dict[str, str]:
+    """What the processes are told; the folders that only their owner may enter."""
     for name in ("cache", "logs"):
         (folder / name).mkdir(exist_ok=True)
         (folder / name).chmod(0o700)
-    address, key = f"http://127.0.0.1:{port}", kept_key(folder / "key")
-    opened = f"{address}/?key={key}"
-    lock.write(opened)
-    lock.flush()
     # For workers that come in from elsewhere; it holds the password, so only the owner may read it.
     address_file = folder / "database-url"
     address_file.touch(mode=0o600)
     address_file.chmod(0o600)
     address_file.write_text(url + "\n")
-    env = os.environ | {
+    return os.environ | {
         "NUBRAK_DATABASE_URL": url,
         "NUBRAK_CACHE_FOLDER": str(folder / "cache"),
         "NUBRAK_INTERFACE_FOLDER": str(built),
@@ -69,25 +104,6 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         "NUBRAK_RESTS": "yes",
         "NUBRAK_LOG_FOLDER": str(folder / "logs"),
     }
-    stopping: list[int] = []
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda got, _: stopping.append(got))
-    children: dict[str, subprocess.Popen[bytes]] = {}
-    try:
-        if _run_to_its_end(["prepare", *(["--empty"] if empty else [])], env, stopping):
-            say("the database could not be prepared; see the messages above")
-            return 1
-        return _keep_up(children, env, opened, stopping, cluster)
-    finally:
-        for child in children.values():
-            child.terminate()
-        for child in children.values():
-            try:
-                child.wait(8)
-            except subprocess.TimeoutExpired:
-                child.kill()
-        cluster.stop()
-        say("stopped; everything is kept")
 
 
 def _run_to_its_end(words: list[str], env: dict[str, str], stopping: list[int]) -> int:
