@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -16,6 +16,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.session import AnyAction, Document, apply, tell_pieces, without_orphans
 from nubrak.core.sort import ToldPiece
 from nubrak.core.tempo import Tempo
+from nubrak.store.revisions import Revisions
 from nubrak.store.tables import AudioRow, EditRow, SessionRow
 
 CHANNEL = "nubrak"
@@ -66,6 +67,7 @@ class Sessions:
     """The sessions of one database."""
 
     engine: Engine
+    revisions: Revisions = field(default_factory=Revisions)
 
     def new(self, document: Document, session_id: str | None = None) -> SessionState:
         """Keep a new session."""
@@ -124,17 +126,21 @@ class Sessions:
 
     def revision(self, session_id: str) -> int:
         """The revision a session has reached; a ``Problem`` where there is none."""
-        # Asked at every step of whatever is dragged: one statement, without a transaction around it.
+        known = self.revisions.of(session_id)
+        if known is not None:
+            return known
         with self.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
             found = connection.scalar(select(SessionRow.revision).where(SessionRow.id == session_id))
         if found is None:
             raise _no_session()
+        self.revisions.reached(session_id, int(found))
         return int(found)
 
     def remove(self, session_id: str) -> None:
         """Delete a session with its edits. Audio stays, for other sessions may use it."""
         with Db(self.engine) as db, db.begin():
             db.delete(_row(db, session_id))
+        self.revisions.forget(session_id)
 
     def edit(self, session_id: str, revision: int | None, action: AnyAction) -> SessionState:
         """Apply an action made at ``revision``. Raises ``StaleRevision`` where the session has moved on.
@@ -166,7 +172,10 @@ class Sessions:
                 edit = EditRow(session_id=session_id, number=last + 1, label=label, undone=False)
                 edit.forward, edit.backward = forward, backward
                 db.add(edit)
-                return _changed(db, row, new)
+                state = _changed(db, row, new)
+            # Committed: whoever is answered from here on sees it.
+            self.revisions.reached(session_id, state.revision)
+            return state
 
     def tell_tempo(self, session_id: str, tempo: Tempo) -> bool:
         """Keep a tempo that the hits tell, unless one is known by now; whether it was kept.
@@ -177,8 +186,9 @@ class Sessions:
             row = _row(db, session_id, lock=True)
             if Document.model_validate(row.document).tempo.known != "no":
                 return False
-            _changed(db, row, row.document | {"tempo": tempo.model_dump(mode="json")})
-            return True
+            state = _changed(db, row, row.document | {"tempo": tempo.model_dump(mode="json")})
+        self.revisions.reached(session_id, state.revision)
+        return True
 
     def tell_pieces(self, session_id: str, head_id: str, told: dict[str, ToldPiece]) -> bool:
         """Keep which pieces a part's moments hold, unless they were told by now; whether they were kept.
@@ -191,8 +201,9 @@ class Sessions:
             if head_id not in document.parts or document.parts[head_id].told:
                 return False
             tell_pieces(document, head_id, told)
-            _changed(db, row, document.model_dump(mode="json"))
-            return True
+            state = _changed(db, row, document.model_dump(mode="json"))
+        self.revisions.reached(session_id, state.revision)
+        return True
 
     def undo(self, session_id: str, revision: int) -> SessionState:
         """Take the last edit back."""
@@ -216,7 +227,9 @@ class Sessions:
                 .where(EditRow.session_id == session_id, EditRow.number == edit.number)
                 .values(undone=back)
             )
-            return _changed(db, row, new)
+            state = _changed(db, row, new)
+        self.revisions.reached(session_id, state.revision)
+        return state
 
 
 def _row(db: Db, session_id: str, lock: bool = False) -> SessionRow:

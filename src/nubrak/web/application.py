@@ -50,10 +50,10 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         anyio.to_thread.current_default_thread_limiter().total_tokens = max(8, 2 * (os.cpu_count() or 1))
         queue = handing_out(settings.database_url)
         with queue.open():
-            app.state.desk = Desk(
-                engine, Cache(engine, settings.database_url, folder), Sessions(engine), queue, uploads
-            )
-            app.state.hub = Hub(settings.database_url)
+            sessions = Sessions(engine)
+            cache = Cache(engine, settings.database_url, folder)
+            app.state.desk = Desk(engine, cache, sessions, queue, uploads)
+            app.state.hub = Hub(settings.database_url, sessions.revisions)
             app.state.hub.start()
             yield
             await app.state.hub.stop()

@@ -8,14 +8,16 @@ from contextlib import suppress
 
 import psycopg
 
+from nubrak.store.revisions import Revisions
 from nubrak.store.sessions import CHANNEL
 
 
 class Hub:
     """Listens to the database and gives each message to all who subscribe."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, revisions: Revisions | None = None) -> None:
         self._url = url
+        self._revisions = revisions or Revisions()
         self._windows: set[asyncio.Queue[str]] = set()
         self._task: asyncio.Task[None] | None = None
 
@@ -51,12 +53,25 @@ class Hub:
             try:
                 async with await psycopg.AsyncConnection.connect(self._url, autocommit=True) as connection:
                     await connection.execute(f"LISTEN {CHANNEL}")
+                    self._revisions.begin()
                     # What was missed while the connection was away, windows ask for themselves.
                     self._tell("again")
                     async for notice in connection.notifies():
+                        self._heard(notice.payload)
                         self._tell(notice.payload)
             except psycopg.Error:
-                await asyncio.sleep(0.5)
+                pause_s = 0.5
+            else:
+                pause_s = 0.0
+            finally:
+                self._revisions.end()
+            await asyncio.sleep(pause_s)
+
+    def _heard(self, message: str) -> None:
+        kind, _, rest = message.partition(" ")
+        if kind == "session":
+            session_id, _, revision = rest.rpartition(" ")
+            self._revisions.reached(session_id, int(revision))
 
     def _tell(self, message: str) -> None:
         for window in tuple(self._windows):
