@@ -101,6 +101,19 @@ def test_what_would_fill_the_disk_when_it_is_unpacked_is_refused_while_it_is_rea
         inspect(path)
 
 
+def test_what_says_beforehand_that_it_is_too_long_is_not_unpacked(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "packed.flac"
+    soundfile.write(str(path), np.zeros(3 * 44100), 44100)
+    monkeypatch.setattr(read, "LONGEST_S", 2.0)
+    monkeypatch.setattr(
+        soundfile.SoundFile, "read", lambda *_, **__: pytest.fail("it was read to find out how long it is")
+    )
+    with pytest.raises(Problem, match="is longer than"):
+        inspect(path)
+
+
 def test_silence_and_numbers_that_are_none(tmp_path: Path) -> None:
     assert "silent" in " ".join(inspect(write_wav(tmp_path / "s.wav", np.zeros((4410, 1), np.float32))).notes)
     broken = tone()

@@ -20,6 +20,7 @@ MOST_PEAK = 1e4  # 80 dB over full scale: no converter and no mix goes there, an
 LONGEST_S = 4 * 3600.0  # longer takes do not come; their arrays would fill the memory
 MOST_SAMPLES = 4_000_000_000  # of all channels: 16 GB decoded, which some MB of packed silence may hold
 _BLOCK_FRAMES = 1 << 18  # 6 s at 44.1 kHz: large enough to be read fast, small enough to hold many
+_UNKNOWN = 1 << 62  # frames: libsndfile says more where a file does not say it
 _MOST_CHUNKS = 64  # a file that has more before its data is not one a recorder wrote
 
 _CANCELS = 0.01  # power of the mean beside that of the first channel: 20 dB down
@@ -112,6 +113,18 @@ def audio_blocks(
             yield block
 
 
+def _check_length(name: str, frames: int, channels: int, rate_hz: int) -> None:
+    if frames > LONGEST_S * rate_hz:
+        raise Problem(
+            f"“{name}” is longer than {LONGEST_S / 3600:.0f} hours.", todo="Cut it into shorter files."
+        )
+    if frames * channels > MOST_SAMPLES:
+        raise Problem(
+            f"“{name}” is more than {4 * MOST_SAMPLES / 1e9:.0f} GB when it is unpacked.",
+            todo="Export the microphones as separate files, or cut it into shorter ones.",
+        )
+
+
 def inspect(path: Path, name: str | None = None) -> AudioFacts:
     """Read a whole file once, block by block, and say what is in it.
 
@@ -135,6 +148,9 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
                 ),
                 todo="Export it at 44100 or 48000 Hz.",
             )
+        if promised < _UNKNOWN:
+            # What says beforehand that it is too long is not unpacked to find out.
+            _check_length(name, promised, channels, rate_hz)
         frames, peak, odd, broken = 0, 0.0, 0, False
         first_power, mean_power = 0.0, 0.0
         while True:
@@ -158,22 +174,13 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
                 )
             first_power += float(np.vdot(block[:, 0], block[:, 0]))
             mean_power += float(np.square(one_channel(block)).sum())
-            if frames > LONGEST_S * rate_hz:
-                raise Problem(
-                    f"“{name}” is longer than {LONGEST_S / 3600:.0f} hours.",
-                    todo="Cut it into shorter files.",
-                )
-            if frames * channels > MOST_SAMPLES:
-                raise Problem(
-                    f"“{name}” is more than {4 * MOST_SAMPLES / 1e9:.0f} GB when it is unpacked.",
-                    todo="Export the microphones as separate files, or cut it into shorter ones.",
-                )
+            _check_length(name, frames, channels, rate_hz)
     if frames == 0:
         raise Problem(f"“{name}” holds no samples.", todo="Export it again and drop it once more.")
     notes = []
     if odd:
         notes.append(f"{odd} samples were not numbers and were taken as silence.")
-    if 0 < promised < 1 << 62 and frames < promised:
+    if 0 < promised < _UNKNOWN and frames < promised:
         notes.append(
             f"The file is cut off: it promises {promised / rate_hz:.1f} s and holds "
             f"{frames / rate_hz:.1f} s, which were kept."
