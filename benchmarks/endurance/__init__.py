@@ -8,6 +8,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
+import httpx
 import numpy as np
 
 from benchmarks import fuzz
@@ -47,11 +48,16 @@ def run(share: float = 1.0) -> None:
             flush=True,
         )
         with product.client() as client:
+            client.timeout = httpx.Timeout(60)
             schema = client.get("/api/openapi.json").json()
             asked = in_rounds(client, schema, lambda: known_of(client), REQUESTS_S * share)
         faults += asked.faults
         answers = ", ".join(f"{status}: {count}" for status, count in sorted(asked.answers.items()))
-        print(f"  requests    {asked.requests:6}   {answers}   faults {len(asked.faults)}", flush=True)
+        print(
+            f"  requests    {asked.requests:6}   {answers}   slowest {asked.slowest_s[0]:.1f} s "
+            f"({asked.slowest_s[1]})   faults {len(asked.faults)}",
+            flush=True,
+        )
     finally:
         product.stop()
         shutil.rmtree(folder, ignore_errors=True)

@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+import httpx
 import schemathesis
 from hypothesis import HealthCheck, Phase, Verbosity, given, seed, settings
 from hypothesis import strategies as st
@@ -32,6 +33,7 @@ class Tried:
     requests: int = 0
     answers: Counter[int] = field(default_factory=Counter)
     faults: list[str] = field(default_factory=list)
+    slowest_s: tuple[float, str] = (0.0, "")
 
 
 def exercise(
@@ -87,13 +89,19 @@ def _ask(
         name: asked[name] for name in ("params", "json", "data", "content") if asked.get(name) is not None
     }
     headers = {name: value for name, value in asked["headers"].items() if name.lower() == "content-type"}
+    begin = time.monotonic()
     try:
         path = case.formatted_path
         answer = client.request(case.operation.method.upper(), path, headers=headers, **sent)
-    except (UnicodeError, ValueError) as error:
-        if "ascii" in str(error) or "Invalid" in str(error):
+    except httpx.TimeoutException:
+        out.requests += 1
+        out.faults.append(f"{about}: no answer in time ({case.as_curl_command()[:400]})")
+        return
+    except (UnicodeError, ValueError, httpx.InvalidURL) as error:
+        if isinstance(error, httpx.InvalidURL) or "ascii" in str(error) or "Invalid" in str(error):
             return  # what the client itself cannot send
         raise
+    out.slowest_s = max(out.slowest_s, (time.monotonic() - begin, about))
     out.requests += 1
     out.answers[answer.status_code] += 1
     if answer.status_code >= 500 or (answer.status_code >= 400 and "what" not in answer.text):
@@ -129,5 +137,6 @@ def in_rounds(
         out.requests += one.requests
         out.answers += one.answers
         out.faults += one.faults
+        out.slowest_s = max(out.slowest_s, one.slowest_s)
         number += 1
     return out

@@ -20,18 +20,24 @@ TIMES = [0.5, 1.0, 1.5, 2.0, 2.5, 3.0]
 LENGTH_S = 4.0
 
 
+def found_in_snare(product: Product, page: Page, path: Path, hits: int) -> str:
+    """A session of one snare of so many strokes, opened in Find; its address."""
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.wait_for_url("**/gather")
+    page.get_by_test_id("files").set_input_files(str(path))
+    said = f"{hits} hits"
+    expect(page.get_by_role("button", name=re.compile("snare.wav"))).to_contain_text(said, timeout=40000)
+    page.get_by_role("link", name=re.compile("^Find")).click()
+    expect(page.get_by_test_id("sums")).to_contain_text(said)
+    return page.url.removesuffix("/find")
+
+
 @pytest.fixture
 def session(product: Product, page: Page, tmp_path: Path) -> str:
     """A session with a snare of six strokes, opened in Find."""
     strokes = decaying_strokes(TIMES, [0.6, 0.5, 0.6, 0.5, 0.6, 0.5], LENGTH_S)
-    page.goto(product.address)
-    page.get_by_role("button", name="New session").click()
-    page.wait_for_url("**/gather")
-    page.get_by_test_id("files").set_input_files(str(write_wav(tmp_path / "snare.wav", strokes)))
-    expect(page.get_by_role("button", name=re.compile("snare.wav"))).to_contain_text("6 hits", timeout=40000)
-    page.get_by_role("link", name=re.compile("^Find")).click()
-    expect(page.get_by_test_id("sums")).to_contain_text("6 hits")
-    return page.url.removesuffix("/find")
+    return found_in_snare(product, page, write_wav(tmp_path / "snare.wav", strokes), 6)
 
 
 def decided(session: str) -> dict[str, Any]:
@@ -188,13 +194,7 @@ def test_ghosts_are_divided_from_their_drum_by_keyboard_and_joined_again(
 ) -> None:
     at_s = [0.25 + 0.25 * n for n in range(16)]
     audio = decaying_strokes(at_s, [0.06 if n % 2 else 0.8 for n in range(16)], 4.5)
-    page.goto(product.address)
-    page.get_by_role("button", name="New session").click()
-    page.wait_for_url("**/gather")
-    page.get_by_test_id("files").set_input_files(str(write_wav(tmp_path / "snare.wav", audio)))
-    expect(page.get_by_role("button", name=re.compile("snare.wav"))).to_contain_text("16 hits", timeout=40000)
-    page.get_by_role("link", name=re.compile("^Find")).click()
-    expect(page.get_by_test_id("sums")).to_contain_text("16 hits")
+    found_in_snare(product, page, write_wav(tmp_path / "snare.wav", audio), 16)
     chosen = page.get_by_test_id("chosen")
     expect(chosen).to_contain_text("Point at a candidate")
     page.keyboard.press("Alt+h")

@@ -40,3 +40,23 @@ def test_programmed_drums_null_and_played_ones_do_not() -> None:
     alive = same_sounds(played.astype(np.float32), np.arange(12) * 0.3, RATE_HZ)
     assert not alive.programmed and np.all(alive.group < 0)
     assert not same_sounds(out.astype(np.float32), times[:1], RATE_HZ).programmed
+
+
+def test_the_same_sound_is_found_wherever_it_lies_and_however_hard_it_is_among_played_ones() -> None:
+    rng = np.random.default_rng(11)
+    t = np.arange(round(0.2 * RATE_HZ)) / RATE_HZ
+
+    def stroke(hz: float) -> np.ndarray:
+        return np.exp(-t / 0.05) * (np.sin(2 * np.pi * hz * t) + 0.4 * rng.standard_normal(len(t)))
+
+    copied = stroke(90.0)
+    times = np.arange(24) * 0.25 + 0.1
+    copies = set(range(0, 24, 3))
+    out = np.zeros(round(6.5 * RATE_HZ))
+    for number, at in enumerate(times.tolist()):
+        sound = copied if number in copies else stroke(rng.uniform(80.0, 100.0))
+        begin = round(at * RATE_HZ)
+        out[begin : begin + len(t)] += rng.uniform(0.1, 0.9) * sound
+    # Each is found a little beside its attack, as a detector may.
+    found = same_sounds(out.astype(np.float32), times + rng.uniform(-0.0015, 0.0015, 24), RATE_HZ)
+    assert set(np.nonzero(found.group >= 0)[0].tolist()) == copies

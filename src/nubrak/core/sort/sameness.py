@@ -20,6 +20,8 @@ _REACH_S = 0.004  # how far two may be laid from their attacks: each is timed to
 _FIRST_REACHES = 5  # 20 ms: most of a stroke, and a fifth of what is compared
 _LOOKS, _ROUNDS = 9, 2  # to 1/64 of a sample, and by a parabola far closer
 _NEARLY = 0.05  # of its energy left at whole samples: between them it may be nothing
+_ALIKE = 0.985  # of 1: the same sound stays over 0.99 as far off as two may be laid
+_MOST_ALONE = 40  # strokes in a row without a copy: then a player played them
 _MOST_GROUPS = 64  # sounds of one part; a programmed one has a handful
 
 
@@ -46,7 +48,7 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
     (cross-correlation, refined between samples by band-limited interpolation, since a sample placed on a grid
     of ticks rarely starts on a sample), and those that leave less than ``SAME_DB`` of their energy are its
     group. Level may differ: a sample at another velocity is the same sound. Strokes are compared until the
-    next one begins.
+    next one begins. Where many in a row have no copy, the rest is taken for played as well.
     """
     count = len(attack_s)
     group, left_db = np.full(count, -1, np.int64), np.zeros(count)
@@ -58,26 +60,46 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
     whole = round(_LENGTH_S * rate_hz)
     length = np.clip(((gaps - _REACH_S) * rate_hz).astype(np.int64), round(_LEAST_S * rate_hz), whole)
     windows = windows_at(mono, begins - reach, whole + 2 * reach).astype(np.float64)
+    alike = _alike(windows[:, : round(_LEAST_S * rate_hz) + 2 * reach])
     open_rows = np.argsort(-length, kind="stable").tolist()
-    number = 0
+    number = alone = 0
     tried: set[int] = set()
-    while open_rows and number < _MOST_GROUPS:
+    while open_rows and number < _MOST_GROUPS and alone < _MOST_ALONE:
         first = open_rows.pop(0)
         if first in tried:
             continue
         tried.add(first)
-        others = np.array([row for row in range(count) if group[row] < 0 and row != first], np.int64)
+        alone += 1
+        others = np.nonzero(alike[first] & (group < 0))[0]
+        others = others[others != first]
         if not len(others):
-            break
+            continue
         residual = _left_db(windows[first], windows[others], np.minimum(length[others], length[first]), reach)
         same = others[residual < SAME_DB]
         if not len(same):
             continue
+        alone = 0
         group[first], left_db[first] = number, -120.0
         group[same], left_db[same] = number, residual[residual < SAME_DB]
         open_rows = [row for row in open_rows if group[row] < 0]
         number += 1
     return Sameness(group, left_db)
+
+
+def _alike(heads: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which pairs of strokes may be the same at all, by how much of each frequency their heads (n, columns)
+    hold, (n, n).
+
+    What two signals have in common at any place is at most the sum over frequencies of the product of their
+    magnitudes (Cauchy and Schwarz), so two that null are all but equal in these; two strokes of noise are at
+    pi / 4, the mean of a Rayleigh pair's product over its power.
+    """
+    columns = heads.shape[1]
+    # Fades out, so that what a window's end cuts off weighs little where one lies a little later.
+    taper = np.cos(np.linspace(0.0, np.pi / 2, columns)) ** 2
+    magnitude = np.abs(rfft(heads * taper, axis=1)).astype(np.float32)
+    magnitude /= np.maximum(np.linalg.norm(magnitude, axis=1, keepdims=True), 1e-20)
+    return np.asarray(magnitude @ magnitude.T > _ALIKE)
 
 
 def _left_db(
