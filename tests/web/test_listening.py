@@ -10,6 +10,8 @@ import numpy as np
 import pyloudnorm
 import pytest
 
+from nubrak.desk import listening
+from nubrak.desk.desk import Desk
 from tests.conftest import RATE_HZ, decaying_strokes, write_wav
 from tests.web.conftest import Browser
 from tests.web.test_shape_routes import edit
@@ -248,3 +250,26 @@ def test_an_open_hat_sounds_on_its_notes_and_is_silenced_by_the_closed(
         and sound[at[1] + 500 : at[2]].max() > 0.05
         and sound[at[3] :].max() < 1e-6
     )
+
+
+def test_the_loudness_of_a_very_long_stretch_is_measured_on_windows_spread_over_it(
+    browser: Browser, played: tuple[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, _ = played
+    asked: list[int] = []
+    whole = Desk.window
+
+    def counted(desk: Desk, *given: object, **named: object) -> np.ndarray:
+        asked.append(int(given[3]))  # type: ignore[call-overload]
+        return whole(desk, *given, **named)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(Desk, "window", counted)
+    monkeypatch.setattr(listening, "_WINDOW_FRAMES", RATE_HZ // 10)
+    every = browser.get(f"/api/sessions/{session}/loudness", params={"start": 0, "end": FRAMES}).json()
+    assert len(asked) == 3 * 22, "a tenth of a second each, of three buses"
+    asked.clear()
+    monkeypatch.setattr(listening, "_MOST_MEASURED_S", 1.1)
+    spread = browser.get(f"/api/sessions/{session}/loudness", params={"start": 0, "end": FRAMES}).json()
+    assert len(asked) == 3 * 11
+    assert max(asked) > FRAMES * 0.8 and min(asked) == 0
+    assert spread["recording_lkfs"] == pytest.approx(every["recording_lkfs"], abs=3.5)

@@ -16,6 +16,7 @@ from nubrak.core.signal import EARLY_S, SILENT_LKFS, STEP_S, loudness_lkfs, mete
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 
+_MOST_MEASURED_S = 600.0  # of a stretch whose loudness is asked for
 _WINDOW_FRAMES = 1 << 18  # rendered at a time
 _APART: tuple[Bus, Bus] = ("recording", "layers")
 
@@ -101,7 +102,10 @@ def matched(desk: Desk, standing: Standing, parts: list[str], start: int, end: i
 def _windows(
     desk: Desk, standing: Standing, bus: Bus, parts: list[str], start: int, end: int
 ) -> Iterator[NDArray[np.float32]]:
-    for at in range(start, end, _WINDOW_FRAMES):
+    at_all = range(start, end, _WINDOW_FRAMES)
+    most = round(_MOST_MEASURED_S * standing.document.rate_hz / _WINDOW_FRAMES)
+    # Of what is longer, as many spread over all of it: loudness is a mean, and somebody waits for it.
+    for at in at_all[:: max(1, -(-len(at_all) // most))]:
         yield desk.window(standing, bus, parts, at, min(_WINDOW_FRAMES, end - at), solo=True)
 
 
