@@ -60,7 +60,7 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
     whole = round(_LENGTH_S * rate_hz)
     length = np.clip(((gaps - _REACH_S) * rate_hz).astype(np.int64), round(_LEAST_S * rate_hz), whole)
     windows = windows_at(mono, begins - reach, whole + 2 * reach).astype(np.float64)
-    alike = _alike(windows[:, : round(_LEAST_S * rate_hz) + 2 * reach])
+    heads = _magnitudes(windows[:, : round(_LEAST_S * rate_hz) + 2 * reach])
     open_rows = np.argsort(-length, kind="stable").tolist()
     number = alone = 0
     tried: set[int] = set()
@@ -70,7 +70,7 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
             continue
         tried.add(first)
         alone += 1
-        others = np.nonzero(alike[first] & (group < 0))[0]
+        others = np.nonzero((heads @ heads[first] > _ALIKE) & (group < 0))[0]
         others = others[others != first]
         if not len(others):
             continue
@@ -86,9 +86,9 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
     return Sameness(group, left_db)
 
 
-def _alike(heads: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which pairs of strokes may be the same at all, by how much of each frequency their heads (n, columns)
-    hold, (n, n).
+def _magnitudes(heads: NDArray[np.float64]) -> NDArray[np.float32]:
+    """How much of each frequency the heads of strokes (n, columns) hold, (n, frequencies), of length 1 each:
+    the product of two says whether they may be the same at all.
 
     What two signals have in common at any place is at most the sum over frequencies of the product of their
     magnitudes (Cauchy and Schwarz), so two that null are all but equal in these; two strokes of noise are at
@@ -98,8 +98,7 @@ def _alike(heads: NDArray[np.float64]) -> NDArray[np.bool_]:
     # Fades out, so that what a window's end cuts off weighs little where one lies a little later.
     taper = np.cos(np.linspace(0.0, np.pi / 2, columns)) ** 2
     magnitude = np.abs(rfft(heads * taper, axis=1)).astype(np.float32)
-    magnitude /= np.maximum(np.linalg.norm(magnitude, axis=1, keepdims=True), 1e-20)
-    return np.asarray(magnitude @ magnitude.T > _ALIKE)
+    return np.asarray(magnitude / np.maximum(np.linalg.norm(magnitude, axis=1, keepdims=True), 1e-20))
 
 
 def _left_db(
