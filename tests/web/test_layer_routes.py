@@ -117,6 +117,17 @@ def test_without_a_recording_or_a_layer_it_says_so(browser: Browser, played: tup
     assert browser.get(f"/api/sessions/{session}/parts/{part}/layers/none/lock").status_code == 404
 
 
+def test_what_nobody_waits_for_is_not_measured_beforehand(
+    browser: Browser, played: tuple[str, str], tmp_path: Path
+) -> None:
+    session, part = played
+    layered(browser, session, part, tmp_path)
+    far = {"kind": "set_pattern", "part_id": part, "notes": {"far": {"time_s": 80000.0}}}
+    edit(browser, session, far)
+    answer = browser.post(f"/api/sessions/{session}/print/report", json={})
+    assert answer.status_code == 422 and "hours" in answer.json()["what"]
+
+
 def test_stems_come_in_one_zip_and_say_what_they_are(
     browser: Browser, played: tuple[str, str], tmp_path: Path
 ) -> None:

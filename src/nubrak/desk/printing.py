@@ -34,6 +34,10 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 
 
+# As much sound as a window waits for: rendered a few hundred times as fast as it sounds, well under a minute.
+_MOST_MEASURED_S = 4 * 3600.0
+
+
 class StemChoice(BaseModel):
     """What is printed."""
 
@@ -117,10 +121,19 @@ def check(desk: Desk, standing: Standing, choice: StemChoice) -> None:
 
 
 def report(desk: Desk, standing: Standing, choice: StemChoice) -> StemReport:
-    """What the prints would say, before any is written."""
+    """What the prints would say, before any is written; a ``Problem`` where that takes longer than anybody
+    waits for an answer.
+    """
     rate = standing.document.rate_hz
     frames = round(standing.document.length_s * rate)
     found = stems(desk, standing, choice)
+    together_s = len(found) * frames / rate
+    if together_s > _MOST_MEASURED_S:
+        raise Problem(
+            f"{len(found)} prints are {together_s / 3600:.1f} hours of sound together; up to "
+            f"{_MOST_MEASURED_S / 3600:.0f} are measured beforehand.",
+            todo="Choose fewer prints, or print: the report comes with them.",
+        )
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         said = list(pool.map(lambda stem: measured(stem.window, frames, rate, choice.settings), found))
     return StemReport(lines=[_line(stem.name, one) for stem, one in zip(found, said, strict=True)])

@@ -127,7 +127,7 @@ def _http(_: Request, error: Exception) -> Response:
 
 
 def _unexpected(request: Request, error: Exception) -> Response:
-    log.error("unexpected", method=request.method, path=request.url.path, error=repr(error))
+    log.error("unexpected", method=request.method, path=request.url.path, exc_info=error)
     return _say(
         500,
         f"Something went wrong that Nubrak did not expect ({type(error).__name__}).",
@@ -149,7 +149,6 @@ def _perhaps_full(request: Request, error: Exception) -> Response:
     if disk_is_full(error, request.app.state.desk.cache.folder):
         log.error("the disk is full", path=request.url.path, error=repr(error))
         return _full()
-    log.exception("a request ended unexpectedly", method=request.method, path=request.url.path)
     return _unexpected(request, error)
 
 
