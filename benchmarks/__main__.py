@@ -31,6 +31,10 @@ if __name__ == "__main__":
             from benchmarks.sorting import folds
 
             folds.run()
+    if "apart" in wanted:
+        from benchmarks import apart
+
+        apart.run()
     if "fuzz" in wanted:
         from benchmarks import fuzz
 

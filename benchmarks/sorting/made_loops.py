@@ -103,7 +103,7 @@ def _struck(
 
 
 @dataclass(frozen=True)
-class _Instrument:
+class Instrument:
     """What one sound of a loop is played on: voices in turn as the hand wants, how loud, how fast."""
 
     voices: tuple[Voice, ...]
@@ -130,7 +130,7 @@ def _voice_of(
 
 def _instrument(
     libraries: tuple[str, ...], sound: str, program: int, rng: np.random.Generator, vary: bool
-) -> _Instrument | None:
+) -> Instrument | None:
     most = _SEVERAL.get(sound, 1)
     count = int(rng.integers(1, most + 1)) if most > 1 else 1
     found = [_voice_of(libraries, sound, program, rng, vary) for _ in range(count)]
@@ -138,7 +138,7 @@ def _instrument(
     if not of:
         return None
     gain_db, speed = _LEVEL_DB[sound] + rng.normal(0, 4), float(np.exp(rng.normal(0, 0.08)))
-    return _Instrument(
+    return Instrument(
         of,
         tuple(gain_db + (rng.normal(0, 2.5) if k else 0.0) for k in range(len(of))),
         tuple(speed * (float(np.exp(rng.normal(0, 0.15))) if k else 1.0) for k in range(len(of))),
@@ -147,7 +147,7 @@ def _instrument(
 
 def _hats(
     libraries: tuple[str, ...], sounds: list[str], program: int, rng: np.random.Generator, vary: bool
-) -> dict[str, _Instrument]:
+) -> dict[str, Instrument]:
     """One pair of hats, the same instrument in all its ways."""
     library, drawn = libraries[int(rng.integers(len(libraries)))], int(rng.integers(1 << 30))
     gain_db, speed, out = rng.normal(0, 4), float(np.exp(rng.normal(0, 0.08))), {}
@@ -156,8 +156,41 @@ def _hats(
         if voice is not None and vary and drawn % 5:
             voice = varied(voice, np.random.default_rng(drawn), None)
         if voice is not None:
-            out[sound] = _Instrument((voice,), (_LEVEL_DB[sound] + gain_db + rng.normal(0, 1),), (speed,))
+            out[sound] = Instrument((voice,), (_LEVEL_DB[sound] + gain_db + rng.normal(0, 1),), (speed,))
     return out
+
+
+def drawn_instruments(
+    libraries: tuple[str, ...],
+    strokes: list[Played],
+    program: int,
+    rng: np.random.Generator,
+    vary: bool = False,
+) -> dict[str, Instrument]:
+    """What each sound of some strokes is played on; none for what the libraries have not."""
+    sounds = list(dict.fromkeys(one.sound for one in strokes))
+    out = _hats(libraries, [s for s in sounds if s.startswith("hi-hat")], program, rng, vary)
+    for sound in sounds:
+        if not sound.startswith("hi-hat"):
+            found = _instrument(libraries, sound, program, rng, vary)
+            if found is not None:
+                out[sound] = found
+    return out
+
+
+def struck(
+    on: Instrument, stroke: Played, later: list[Played], rng: np.random.Generator, machine: bool
+) -> NDArray[np.float32]:
+    """How one stroke sounds on its instrument; the next stroke of the hats stops one of them."""
+    which = stroke.which % len(on.voices)
+    sound = _struck(on.voices[which], stroke.velocity, on.speed[which], rng, machine)
+    sound = sound * np.float32(10 ** (on.gain_db[which] / 20))
+    if stroke.sound.startswith("hi-hat"):
+        after = next((s for s in later if s.sound.startswith("hi-hat")), None)
+        if after is not None:
+            stop = round((after.time_s - stroke.time_s) * RATE_HZ)
+            sound = sound * np.clip(1 - (np.arange(len(sound)) - stop) / 400, 0, 1)
+    return sound
 
 
 def make_loop(
@@ -180,13 +213,7 @@ def make_loop(
     kind = "kit" if by else str(rng.choice(of_kinds or kinds))
     strokes, length_s = play(rng, kind)
     program, machine = int(rng.integers(1000)), kind == "electronic" and rng.random() < 0.8
-    sounds = list(dict.fromkeys(one.sound for one in strokes))
-    chosen = _hats(libraries, [s for s in sounds if s.startswith("hi-hat")], program, rng, vary)
-    for sound in sounds:
-        if not sound.startswith("hi-hat"):
-            found = _instrument(libraries, sound, program, rng, vary)
-            if found is not None:
-                chosen[sound] = found
+    chosen = drawn_instruments(libraries, strokes, program, rng, vary)
     if by:
         place = str(rng.choice(by))
         chosen = {sound: _heard_by(place, on, sound, rng) for sound, on in chosen.items()}
@@ -194,7 +221,7 @@ def make_loop(
     return _mixed(rng, strokes, length_s, chosen, machine, frozenset(libraries), kind, vary, bool(by))
 
 
-def _heard_by(place: str, on: _Instrument, sound: str, rng: np.random.Generator) -> _Instrument:
+def _heard_by(place: str, on: Instrument, sound: str, rng: np.random.Generator) -> Instrument:
     """An instrument as a microphone hears it: over the kit cymbals loud and skins soft, at a piece that piece
     (common practice).
     """
@@ -203,7 +230,7 @@ def _heard_by(place: str, on: _Instrument, sound: str, rng: np.random.Generator)
         own = sound.partition("/")[0] == place
         by_db = rng.uniform(10, 18) if own else rng.uniform(-12, 0)
         by_db -= _LEVEL_DB[sound] + 4.0 if own else 0.0
-    return _Instrument(on.voices, tuple(one + by_db for one in on.gain_db), on.speed)
+    return Instrument(on.voices, tuple(one + by_db for one in on.gain_db), on.speed)
 
 
 def _wires(rng: np.random.Generator) -> NDArray[np.float32]:
@@ -221,7 +248,7 @@ def _mixed(
     rng: np.random.Generator,
     strokes: list[Played],
     length_s: float,
-    chosen: dict[str, _Instrument],
+    chosen: dict[str, Instrument],
     machine: bool,
     libraries: frozenset[str],
     kind: str,
@@ -235,17 +262,7 @@ def _mixed(
         wires = _wires(rng)
     for number, one in enumerate(strokes):
         begin = min(round(one.time_s * RATE_HZ), size - 1)
-        on = chosen[one.sound]
-        which = one.which % len(on.voices)
-        sound = _struck(on.voices[which], one.velocity, on.speed[which], rng, machine)
-        sound = sound * np.float32(10 ** (on.gain_db[which] / 20))
-        if one.sound.startswith("hi-hat"):
-            later = next((s for s in strokes[number + 1 :] if s.sound.startswith("hi-hat")), None)
-            if later is not None:
-                # The next stroke of the hats stops this one.
-                stop = round((later.time_s - one.time_s) * RATE_HZ)
-                fade = np.clip(1 - (np.arange(len(sound)) - stop) / 400, 0, 1)
-                sound = sound * fade
+        sound = struck(chosen[one.sound], one, strokes[number + 1 :], rng, machine)
         level_db.append(20 * np.log10(np.sqrt(np.mean(sound[: round(0.03 * RATE_HZ)] ** 2)) + 1e-9))
         if wires is not None and (one.sound == "kick" or one.sound.endswith("tom")):
             rattle = np.float32(10 ** ((level_db[-1] + rattle_db + rng.normal(0, 2)) / 20)) * wires

@@ -33,7 +33,6 @@ from nubrak.core.problem import Problem, disk_is_full
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 
-
 # As much sound as a window waits for: rendered a few hundred times as fast as it sounds, well under a minute.
 _MOST_MEASURED_S = 4 * 3600.0
 
