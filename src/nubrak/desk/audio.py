@@ -11,18 +11,21 @@ import numpy as np
 from cachetools import LRUCache, cachedmethod
 from numpy.typing import NDArray
 
-from nubrak.core.layer import Voice, made_ready, ready_key, with_own
+from nubrak.core.layer import Voice, as_stereo, made_ready, ready_key, with_own
 from nubrak.core.samples import Sample
 from nubrak.core.session import Source
 from nubrak.store.cache import Cache
 
-_MOST_BYTES = 256 << 20  # for each of the three: some minutes of sources, some thousand samples
+_MOST_BYTES = 256 << 20  # for each of the four: some minutes of sources, some thousand samples
 
 Ready = tuple[NDArray[np.float32], int]
+Placed = tuple[int, NDArray[np.float32]]
 
 
-def _bytes_of(thing: NDArray[Any] | Ready) -> int:
-    return (thing[0] if isinstance(thing, tuple) else thing).nbytes
+def _bytes_of(thing: NDArray[Any] | Ready | Placed) -> int:
+    if isinstance(thing, tuple):
+        return int(sum(one.nbytes for one in thing if isinstance(one, np.ndarray)))
+    return thing.nbytes
 
 
 def _room() -> LRUCache[Hashable, Any]:
@@ -37,6 +40,7 @@ class Audio:
     _samples: LRUCache[Hashable, NDArray[np.float32]] = field(default_factory=_room)
     _voiced: LRUCache[Hashable, Ready] = field(default_factory=_room)
     _sources: LRUCache[Hashable, NDArray[np.float32]] = field(default_factory=_room)
+    _placed: LRUCache[Hashable, Placed] = field(default_factory=_room)
     _lock: threading.RLock = field(default_factory=threading.RLock)
 
     @cachedmethod(
@@ -81,3 +85,25 @@ class Audio:
             out[begin : begin + used] += np.asarray(audio[:used]).mean(axis=1, dtype=np.float32)
         out.flags.writeable = False
         return out
+
+    @cachedmethod(
+        lambda self: self._placed,
+        key=lambda _, source, rate_hz: (rate_hz, *((clip.audio, clip.start_s) for clip in source.clips)),
+        lock=lambda self: self._lock,
+    )
+    def placed(self, source: Source, rate_hz: int) -> tuple[int, NDArray[np.float32]]:
+        """The sample at which a source begins on the session's time line, and its clips from there on,
+        (frames, 1 or 2).
+        """
+        clips = [
+            (round(one.start_s * rate_hz), self.cache.decoded(one.audio, rate_hz)) for one in source.clips
+        ]
+        begin = min(start for start, _ in clips)
+        mono = all(audio.shape[1] == 1 for _, audio in clips)
+        out = np.zeros(
+            (max(start + len(audio) for start, audio in clips) - begin, 1 if mono else 2), np.float32
+        )
+        for start, audio in clips:
+            out[start - begin : start - begin + len(audio)] += audio if mono else as_stereo(np.asarray(audio))
+        out.flags.writeable = False
+        return begin, out

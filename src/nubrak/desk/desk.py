@@ -19,9 +19,10 @@ from nubrak.core.find import Candidates, join
 from nubrak.core.flow import Look, PartInput, band_of, listens_to, look_of, part_input
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
-from nubrak.core.mix import Bus, Mix, ducks, render
+from nubrak.core.mix import Bus, Mix, ducking, render
 from nubrak.core.session import Part, Source
 from nubrak.desk.audio import Audio
+from nubrak.desk.shares import Told
 from nubrak.desk.standing import Evidenced, Standing
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
@@ -45,6 +46,7 @@ class Desk:
     queue: App
     uploads: Path
     audio: Audio = field(init=False)
+    told: Told = field(init=False)
     profiles: LRUCache[Hashable, Profile] = field(default_factory=lambda: LRUCache(_MOST_PROFILES))
     tried: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_TRIED))
     lock: threading.RLock = field(default_factory=threading.RLock)
@@ -53,6 +55,7 @@ class Desk:
 
     def __post_init__(self) -> None:
         self.audio = Audio(self.cache)
+        self.told = Told(self.audio)
 
     def standing(self, session_id: str) -> Standing:
         """The session as it stands now. Asks for the analysis of what has not been analysed."""
@@ -184,8 +187,7 @@ class Desk:
                 part = standing.inputs[part_id]
                 bands[part_id] = band_of(replace(part, find=find) if find else part)
         if bus in ("recording", "both"):
-            ducking = [part_id for part_id in part_ids if ducks(document.parts[part_id])]
-            hits = {part_id: standing.struck(part_id) for part_id in ducking}
+            hits = {part_id: standing.struck(part_id) for part_id in ducking(document, part_ids)}
         return Mix(
             document,
             notes,
@@ -194,6 +196,7 @@ class Desk:
             hits,
             bands,
             None if find or before else standing.plan,
+            lambda *of: self.told.share(standing, *of),
         )
 
 

@@ -88,8 +88,8 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
     parts = standing.document.ordered_parts()
     for part_id, part in parts:
         name = standing.names[part_id]
-        # What was told from moments has no recording of its own: theirs is printed once.
-        own = part.sorted_from is None
+        # Of moments what each piece has of them; of a microphone some strokes were taken out of by hand all.
+        own = not standing.document.family(part_id) and part.divided_from is None
         if choice.recordings and part.sources and own:
             of(f"{name} - recording", "recording", [part_id])
         if choice.layers and part.layers:

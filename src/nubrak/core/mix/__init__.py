@@ -6,6 +6,7 @@ Begin with ``render``; ``blend`` is the recording against the layers.
 """
 
 from nubrak.core.mix.blend import Blend
-from nubrak.core.mix.render import Bus, Mix, ducks, render
+from nubrak.core.mix.recordings import head_of, sharing
+from nubrak.core.mix.render import Bus, Mix, ducking, render
 
-__all__ = ["Blend", "Bus", "Mix", "ducks", "render"]
+__all__ = ["Blend", "Bus", "Mix", "ducking", "head_of", "render", "sharing"]

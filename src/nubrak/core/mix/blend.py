@@ -53,6 +53,18 @@ class Blend(Cuts):
     duck_out_ms: float = Field(default=80.0, ge=0.1, le=2000, description="and fades up again in so long")
 
 
+def as_recorded(blend: Blend) -> bool:
+    """Whether a blend leaves its recording as it is, but for being heard alone."""
+    return (
+        blend.recording_on
+        and not blend.recording_db
+        and not blend.recording_pan
+        and blend.duck_db >= 0
+        and blend.low_cut_hz is None
+        and blend.high_cut_hz is None
+    )
+
+
 def pan_gains(pan: float) -> NDArray[np.float32]:
     """The gains of left and right, (2,): of equal power (sine and cosine), 1 in the middle."""
     angle = (pan + 1.0) * np.pi / 4.0

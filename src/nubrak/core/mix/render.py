@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.layer import Layer, LayerPlan, SampleAudio, as_stereo, plan_layer, render_layer
-from nubrak.core.mix.blend import Blend, cut, ducking_gain, pan_gains
+from nubrak.core.mix.blend import Blend, ducking_gain, pan_gains
+from nubrak.core.mix.recordings import Stretch, are_apart, blended, head_of, sharing
 from nubrak.core.mix.trigger import render_triggers
 from nubrak.core.pieces import PIECES
 from nubrak.core.shape import Notes
@@ -48,6 +49,7 @@ class SoundingPart(Protocol):
     blend: Blend
     layers: dict[str, Layer]
     sorted_from: str | None
+    divided_from: str | None
 
 
 class Sounding(Protocol):
@@ -69,7 +71,8 @@ class Mix:
 
     ``hits`` are the samples at which each part was struck, in order, where its recording makes room for them;
     ``bands`` what the detector of a part hears, in Hz; ``plan`` gives what a layer plays where that is known
-    already.
+    already; ``share`` what a part has of a source that others were told from as well, from a sample on,
+    (frames, 2): without it the whole source sounds for each.
     """
 
     document: Sounding
@@ -79,6 +82,7 @@ class Mix:
     hits: dict[str, NDArray[np.int64]] = field(default_factory=dict)
     bands: dict[str, Band] = field(default_factory=dict)
     plan: Callable[[str, str], LayerPlan] | None = None
+    share: Callable[[str, str, int, int], NDArray[np.float32]] | None = None
 
 
 def render(
@@ -140,41 +144,67 @@ def render(
 
 
 def _add_recordings(out: NDArray[np.float32], mix: Mix, part_ids: list[str], start: int, alone: bool) -> None:
-    """Add every source of the parts once, at the blend of the first part that has it; it makes room for the
-    hits of all that have it.
+    """Add every source of the parts once. Of parts that share a source, all are heard where the part they
+    were told from is; otherwise those that are chosen, each by its own share.
     """
-    document, frames, done = mix.document, len(out), set()
-    for part_id in part_ids:
-        part = document.parts[part_id]
-        if part.sorted_from in part_ids:
-            continue  # what it was told from sounds for it
-        blend = part.blend
-        for source_id in part.sources:
-            if source_id in done or not blend.recording_on or (alone and not blend.recording_solo):
+    parts, rate, done = mix.document.parts, mix.document.rate_hz, set()
+    for head_id in dict.fromkeys(head_of(parts, one) for one in part_ids):
+        blend, sharers = parts[head_id].blend, sharing(parts, head_id)
+        whole = head_id in part_ids
+        heard = sharers if whole else [one for one in part_ids if one in sharers]
+        apart = mix.share is not None and (not whole or are_apart(parts, sharers, head_id, alone))
+        if alone and not blend.recording_solo:
+            heard = [one for one in heard if parts[one].blend.recording_solo]
+            if not heard:
+                continue
+        if not apart and not whole:
+            blend = parts[heard[0]].blend  # what it has a share of sounds for it
+        for source_id in parts[head_id].sources:
+            if source_id in done or not blend.recording_on or mix.document.sources[source_id].aside:
                 continue
             done.add(source_id)
-            source = document.sources[source_id]
-
-            def plain(begin: int, count: int, source: SoundingSource = source) -> NDArray[np.float32]:
-                sound = np.zeros((count, 2), np.float32)
-                _add_source(sound, mix, source, begin)
-                return sound
-
-            sound = cut(blend, plain, document.rate_hz, start, frames)
-            for room in _ducking_gains(
-                mix, [one for one in part_ids if source_id in document.parts[one].sources], start, frames
-            ):
-                sound *= room[:, None]
-            out += np.float32(db_to_gain(blend.recording_db)) * pan_gains(blend.recording_pan) * sound
+            plain = _shares(mix, head_id, heard, source_id) if apart else _as_placed(mix, source_id)
+            hits = mix.hits.get(head_id if apart or whole else heard[0])
+            sound = blended(blend, hits, plain, rate, start, len(out))
+            for one in part_ids:
+                if one != head_id and one not in sharers and source_id in parts[one].sources:
+                    room = ducking_gain(parts[one].blend, mix.hits.get(one, _NO_HITS), rate, start, len(out))
+                    if room is not None:
+                        sound *= room[:, None]
+            out += sound
 
 
-def _ducking_gains(mix: Mix, part_ids: list[str], start: int, frames: int) -> list[NDArray[np.float32]]:
-    rate = mix.document.rate_hz
-    found = (
-        ducking_gain(mix.document.parts[one].blend, mix.hits.get(one, _NO_HITS), rate, start, frames)
-        for one in part_ids
-    )
-    return [room for room in found if room is not None]
+def _as_placed(mix: Mix, source_id: str) -> Stretch:
+    """A source as it was recorded."""
+
+    def plain(begin: int, count: int) -> NDArray[np.float32]:
+        sound = np.zeros((count, 2), np.float32)
+        _add_source(sound, mix, mix.document.sources[source_id], begin)
+        return sound
+
+    return plain
+
+
+def _shares(mix: Mix, head_id: str, heard: list[str], source_id: str) -> Stretch:
+    """What some parts have of a source, each as it is blended."""
+    parts, share = mix.document.parts, mix.share
+    assert share is not None
+
+    def plain(begin: int, count: int) -> NDArray[np.float32]:
+        sound = np.zeros((count, 2), np.float32)
+        for one in heard:
+
+            def own(begin: int, count: int, one: str = one) -> NDArray[np.float32]:
+                return share(one, source_id, begin, count)
+
+            blend = parts[one].blend
+            if one == head_id:
+                sound += own(begin, count)
+            elif blend.recording_on:
+                sound += blended(blend, mix.hits.get(one), own, mix.document.rate_hz, begin, count)
+        return sound
+
+    return plain
 
 
 def _add_source(out: NDArray[np.float32], mix: Mix, source: SoundingSource, start: int) -> None:
@@ -192,6 +222,11 @@ def _add_source(out: NDArray[np.float32], mix: Mix, source: SoundingSource, star
             out[low - start : high - start] += as_stereo(audio[low - begin : high - begin])
 
 
-def ducks(part: SoundingPart) -> bool:
-    """Whether the hits of a part have to be known to sound its recording."""
-    return part.blend.duck_db < 0
+def ducking(document: Sounding, part_ids: list[str]) -> list[str]:
+    """The parts whose hits have to be known to sound the recordings of some: theirs, and those of all
+    that share a source with them.
+    """
+    parts = document.parts
+    heads = dict.fromkeys(head_of(parts, one) for one in part_ids)
+    all_of = dict.fromkeys([*part_ids, *heads, *(one for head in heads for one in sharing(parts, head))])
+    return [one for one in all_of if parts[one].blend.duck_db < 0]

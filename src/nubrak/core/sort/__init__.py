@@ -5,6 +5,7 @@ each moment holds. ``ghosts`` and ``sameness`` group the hits of one part.
 """
 
 from nubrak.core.sort.alike import REACHES_DB, USUAL_REACH, followers, unlike_db
+from nubrak.core.sort.apart import Shares, Struck, apart, by_itself
 from nubrak.core.sort.ghosts import ghosts
 from nubrak.core.sort.layout import Placed, outline, placed
 from nubrak.core.sort.listening import VERSION as LISTENED
@@ -22,9 +23,13 @@ __all__ = [
     "SOUNDS",
     "USUAL_REACH",
     "Placed",
+    "Shares",
     "Sorted",
     "Sounding",
+    "Struck",
     "ToldPiece",
+    "apart",
+    "by_itself",
     "followers",
     "ghosts",
     "listen",

@@ -1,0 +1,66 @@
+"""What each part has of a source that several were told from, kept while there is room."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Hashable
+from dataclasses import dataclass, field
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from nubrak.core.layer import as_stereo
+from nubrak.core.mix import head_of, sharing
+from nubrak.core.problem import Problem
+from nubrak.core.session import Source
+from nubrak.core.sort import Shares, Struck, apart, by_itself
+from nubrak.desk.audio import Audio
+from nubrak.desk.standing import Standing
+
+_MOST_BYTES = 256 << 20
+_LONGEST_S = 1200.0  # told apart at once: some hundred megabytes
+
+
+@dataclass
+class Told:
+    """Shares of sources, each told apart once for the strokes that are known. Threads may share it."""
+
+    audio: Audio
+    _kept: LRUCache[Hashable, Shares] = field(
+        default_factory=lambda: LRUCache(_MOST_BYTES, lambda shares: shares.share.nbytes)
+    )
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def share(
+        self, standing: Standing, part_id: str, source_id: str, start: int, frames: int
+    ) -> NDArray[np.float32]:
+        """The samples ``start`` to ``start + frames`` of what a part has of a source, (frames, 2)."""
+        document, rate = standing.document, standing.document.rate_hz
+        source = document.source(source_id)
+        sharers = sharing(document.parts, head_of(document.parts, part_id))
+        begin, sound = self.audio.placed(source, rate)
+        shares = self._shares(standing, source, sharers, begin, sound)
+        return as_stereo(by_itself(sound, shares, sharers.index(part_id), start - begin, frames))
+
+    def _shares(
+        self, standing: Standing, source: Source, sharers: list[str], begin: int, sound: NDArray[np.float32]
+    ) -> Shares:
+        document, rate = standing.document, standing.document.rate_hz
+        if len(sound) > _LONGEST_S * rate:
+            raise Problem(
+                f"“{source.name}” is longer than {_LONGEST_S / 60:.0f} minutes: its pieces cannot be "
+                "heard by themselves.",
+                todo="Listen to all of it, or bring in a shorter stretch of it.",
+            )
+        pieces = []
+        for one in sharers:
+            struck = standing.struck(one) - begin
+            inside = struck[(struck >= 0) & (struck < len(sound))]
+            pieces.append(Struck(document.parts[one].piece, inside / rate))
+        clips = tuple((clip.audio, clip.start_s) for clip in source.clips)
+        key = rate, clips, tuple((one.piece, one.time_s.tobytes()) for one in pieces)
+        with self._lock:
+            if key not in self._kept:
+                self._kept[key] = apart(sound, rate, pieces)
+            return self._kept[key]
