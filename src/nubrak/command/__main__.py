@@ -31,6 +31,28 @@ def start(
     raise typer.Exit(run_start(port, data, empty))
 
 
+@app.command("slice")
+def cut_into_slices(
+    file: Annotated[Path, typer.Argument(help="the recording that is cut")],
+    out: Annotated[Path, typer.Option(help="folder for what is made")],
+    by: Annotated[
+        str, typer.Option(help="hits, bar, 1/2, 1/4, 1/8, 1/16 or 1/32; steps also as “1/8 triplets”")
+    ] = "hits",
+    bpm: Annotated[
+        float | None, typer.Option(min=20, max=400, help="its tempo; else its hits tell it")
+    ] = None,
+    to_bpm: Annotated[
+        float | None, typer.Option(min=20, max=400, help="also write it at this tempo, slices moved")
+    ] = None,
+    source_is: Annotated[str, typer.Option(help="what the file is: loop, mouth, hand or close")] = "loop",
+    matched: Annotated[bool, typer.Option("--matched", help="all slices equally loud")] = False,
+) -> None:
+    """Cut a recording into slices: a WAV for each, SFZ on rising notes, MIDI that replays it, slices.json."""
+    from nubrak.command.slice import run_slice
+
+    raise typer.Exit(run_slice(file, by, out, bpm, to_bpm, source_is, matched))
+
+
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def test(context: typer.Context) -> None:
     """Run every check: core, store, web, browser, types and linters. Further words go to pytest."""
@@ -103,8 +125,8 @@ def convert(
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def benchmark(context: typer.Context) -> None:
     """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy,
-    left-out, loops, browser, fuzz and endurance; `accuracy --proof DIR` and `loops --proof DIR` score a
-    folder of recordings with their truth.
+    left-out, loops, apart, browser, fuzz and endurance; `accuracy --proof DIR` and `loops --proof DIR`
+    score a folder of recordings with their truth.
     """
     import subprocess
     import sys

@@ -9,10 +9,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
-from nubrak.command.kit_files import Kit, gather_files, look_through, tell_apart
+from nubrak.command.kit_files import Kit, found_in, gather_files
 from nubrak.core.decide import WORTH_A_LOOK, Decisions, reason
 from nubrak.core.flow import PartInput, Weighed, decide_part, numbers_by_row, ways_struck, weigh_all
 from nubrak.core.midi import Track, midi_file
@@ -41,15 +39,7 @@ def run_convert(
     if not kit.document.parts:
         print("nubrak convert: no file could be read; nothing was written.", file=sys.stderr)
         return 1
-    inputs: dict[str, PartInput] = {}
-    with Progress(
-        TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), console=Console(stderr=True)
-    ) as progress:
-        task = progress.add_task("Finding", total=len(kit.document.parts))
-        for part_id, part in look_through(kit):
-            inputs[part_id] = part
-            progress.update(task, advance=1, description=f"Found in {kit.files_of(part_id)[0].name}")
-    tell_apart(kit, inputs)
+    inputs = found_in(kit)
     try:
         _write(out, kit, inputs, bpm, channels == "each")
     except OSError as error:

@@ -13,11 +13,23 @@ from pathlib import Path
 from typing import TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
 from nubrak.core.find import Candidates, find_candidates, join
 from nubrak.core.flow import Look, PartInput, listens_to, look_of, part_input, sorts_itself, told_in
 from nubrak.core.flow import look_through as heard_in
-from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, gather, guess_piece, inspect, read_mono
+from nubrak.core.gather import (
+    LISTENED_S,
+    Arrival,
+    AudioFacts,
+    audio_blocks,
+    gather,
+    guess_piece,
+    inspect,
+    read_mono,
+)
 from nubrak.core.pieces import MATERIALS, PieceGuess, guess_from_name
 from nubrak.core.problem import Problem
 from nubrak.core.session import AnyAction, Clip, Document, apply, tell_pieces
@@ -94,6 +106,27 @@ def tell_apart(kit: Kit, inputs: dict[str, PartInput]) -> None:
         tell_pieces(kit.document, part_id, named)
         for child in named:
             inputs[child] = part_input(kit.document, child, [inputs[part_id].candidates])
+
+
+def found_in(kit: Kit) -> dict[str, PartInput]:
+    """Every part with its candidates, those told from others' moments with them, while a bar shows how far it
+    is.
+    """
+    inputs: dict[str, PartInput] = {}
+    with Progress(
+        TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), console=Console(stderr=True)
+    ) as progress:
+        task = progress.add_task("Finding", total=len(kit.document.parts))
+        for part_id, part in look_through(kit):
+            inputs[part_id] = part
+            progress.update(task, advance=1, description=f"Found in {kit.files_of(part_id)[0].name}")
+    tell_apart(kit, inputs)
+    return inputs
+
+
+def read_whole(path: Path) -> NDArray[np.float32]:
+    """All samples of a file, (frames, channels)."""
+    return np.concatenate([np.zeros((0, inspect(path).channels), np.float32), *audio_blocks(path)])
 
 
 def _arrive(kit: Kit, arrived: Arrival, new_ids: tuple[str, str]) -> None:

@@ -8,7 +8,7 @@ from nubrak.core.midi.difference import midi_difference
 from nubrak.core.midi.merge import Left, Proposal, proposals
 from nubrak.core.midi.read import MOST_BYTES, ReadMidi, read_midi
 from nubrak.core.midi.sound_module import Remembered, Strike, chokes, fullest, received, sounded
-from nubrak.core.midi.write import TICKS_PER_QUARTER, USUAL_TICKS, Track, half_tick_ms, midi_file
+from nubrak.core.midi.write import TICKS_PER_QUARTER, USUAL_TICKS, Track, clock, half_tick_ms, midi_file
 
 __all__ = [
     "MOST_BYTES",
@@ -21,6 +21,7 @@ __all__ = [
     "Strike",
     "Track",
     "chokes",
+    "clock",
     "fullest",
     "half_tick_ms",
     "midi_difference",

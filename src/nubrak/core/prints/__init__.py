@@ -30,12 +30,14 @@ from nubrak.core.prints.files import (
     print_file,
 )
 from nubrak.core.prints.hit_lists import MOST_LIST_BYTES, HitLine, read_hits, to_csv, to_jams, to_json
+from nubrak.core.prints.slices import MOST_ON_NOTES, SliceFile, SlicePrint, print_slices
 
 __all__ = [
     "ENDING",
     "MANIFEST",
     "MIDI",
     "MOST_LIST_BYTES",
+    "MOST_ON_NOTES",
     "Cancelled",
     "Depth",
     "Form",
@@ -45,6 +47,8 @@ __all__ = [
     "Print",
     "PrintSettings",
     "Printed",
+    "SliceFile",
+    "SlicePrint",
     "Stored",
     "Window",
     "audio_of",
@@ -53,6 +57,7 @@ __all__ = [
     "opened",
     "print_all",
     "print_file",
+    "print_slices",
     "put",
     "read_hits",
     "renamed",
