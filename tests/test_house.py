@@ -128,6 +128,8 @@ SHOWN_BY = {
     "core/pieces/catalogue": "core/pieces/test_note_map",
     "core/pieces/material": "core/test_flow_loops",
     "core/prints/archive": "web/test_archive",
+    "core/prints/recorded_kit": "command/test_kit",
+    "core/samples/from_recording": "core/samples/test_clearest",
     "core/samples/kit": "core/samples/test_arrange",
     "core/session/action": "core/session/test_document",
     "core/session/edit": "core/session/test_document",

@@ -53,6 +53,25 @@ def cut_into_slices(
     raise typer.Exit(run_slice(file, by, out, bpm, to_bpm, source_is, matched))
 
 
+@app.command("kit")
+def kit_out_of_a_recording(
+    files: Annotated[list[Path], typer.Argument(help="the microphones of one kit, or a loop")],
+    out: Annotated[Path, typer.Option(help="folder for what is made")],
+    piece: Annotated[
+        list[str] | None, typer.Option(help="what each file is, in the files' order; else its name says it")
+    ] = None,
+    name: Annotated[str, typer.Option(help="what the kit is called")] = "recorded kit",
+    source_is: Annotated[str, typer.Option(help="what the files are: kit, loop, mouth or hand")] = "kit",
+    microphones: Annotated[
+        str, typer.Option(help="close: each piece's own; all: overheads and rooms as well, an SFZ for each")
+    ] = "close",
+) -> None:
+    """Make a playable kit of the drums in a recording: each piece's clearest strokes in layers and turns."""
+    from nubrak.command.kit import run_kit
+
+    raise typer.Exit(run_kit(files, piece or [], out, name, source_is, microphones))
+
+
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def test(context: typer.Context) -> None:
     """Run every check: core, store, web, browser, types and linters. Further words go to pytest."""

@@ -87,7 +87,7 @@ def _sliced(
         other = Tempo(bpm=to_bpm, bar_one_s=tempo.bar_one_s * tempo.bpm / to_bpm)
         times = at_tempo(slices, facts.rate_hz, facts.frames, tempo, other)
         moved = f"{file_name(path.stem)} at {to_bpm:g} bpm.wav"
-        _wave(out / moved, replayed(audio, facts.rate_hz, slices, times, levels), facts.rate_hz)
+        wave(out / moved, replayed(audio, facts.rate_hz, slices, times, levels), facts.rate_hz)
         report["moved"] = moved
     text = json.dumps(report, indent=1, ensure_ascii=False)
     (out / "slices.json").write_text(f"{text}\n", encoding="utf-8")
@@ -136,13 +136,13 @@ def _name(one: Slice, rate_hz: int, strokes: Strokes) -> str:
 def _write(out: Path, stem: str, made: SlicePrint, rate_hz: int) -> None:
     (out / "samples").mkdir(parents=True, exist_ok=True)
     for file in made.files:
-        _wave(out / file.path, file.audio, rate_hz)
+        wave(out / file.path, file.audio, rate_hz)
     for name, text in made.sfz.items():
         (out / f"{file_name(name)}.sfz").write_text(text, encoding="utf-8")
     (out / f"{file_name(stem)}.mid").write_bytes(made.midi)
 
 
-def _wave(path: Path, audio: NDArray[np.float32], rate_hz: int) -> None:
+def wave(path: Path, audio: NDArray[np.float32], rate_hz: int) -> None:
     """24 bits, or floats where whole numbers would cut off what is over full scale."""
     over = float(np.abs(audio).max(initial=0.0)) > 1.0
     soundfile.write(path, audio, rate_hz, subtype="FLOAT" if over else "PCM_24")

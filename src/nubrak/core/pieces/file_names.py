@@ -117,6 +117,15 @@ def side_of(file_name: str) -> tuple[str, str] | None:
 _PAIRED = frozenset(("oh", "ohs", "over", "overhead", "overheads", "room", "rooms", "amb"))
 
 
+def hears_the_kit(file_name: str) -> str | None:
+    """Where a microphone that hears the whole kit stands, “overheads” or “room”; None for any other."""
+    side = side_of(file_name)
+    said = _PAIRED & set((side[0] if side else " ".join(_words(file_name))).split())
+    if not said:
+        return None
+    return "room" if said & {"room", "rooms", "amb"} else "overheads"
+
+
 def position_of(file_name: str) -> tuple[str, str] | None:
     """The name without the place of its microphone, and that place, such as “inside” or “bottom”; None where
     it tells none.

@@ -30,9 +30,11 @@ from nubrak.core.prints.files import (
     print_file,
 )
 from nubrak.core.prints.hit_lists import MOST_LIST_BYTES, HitLine, read_hits, to_csv, to_jams, to_json
+from nubrak.core.prints.recorded_kit import CLOSE, KitPrint, Taken, print_kit
 from nubrak.core.prints.slices import MOST_ON_NOTES, SliceFile, SlicePrint, print_slices
 
 __all__ = [
+    "CLOSE",
     "ENDING",
     "MANIFEST",
     "MIDI",
@@ -43,6 +45,7 @@ __all__ = [
     "Form",
     "GoOn",
     "HitLine",
+    "KitPrint",
     "Manifest",
     "Print",
     "PrintSettings",
@@ -50,6 +53,7 @@ __all__ = [
     "SliceFile",
     "SlicePrint",
     "Stored",
+    "Taken",
     "Window",
     "audio_of",
     "hash_named",
@@ -57,6 +61,7 @@ __all__ = [
     "opened",
     "print_all",
     "print_file",
+    "print_kit",
     "print_slices",
     "put",
     "read_hits",

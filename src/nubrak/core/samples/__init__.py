@@ -4,6 +4,7 @@ Begin with ``kit``: what an instrument is.
 """
 
 from nubrak.core.samples.arrange import ArrivedSample, arranged
+from nubrak.core.samples.clearest import Clear, Layered, clearest, layered
 from nubrak.core.samples.cutting import (
     MOST_SLICES,
     CutMark,
@@ -15,6 +16,7 @@ from nubrak.core.samples.cutting import (
     slice_audio,
     snapped,
 )
+from nubrak.core.samples.from_recording import Cutout, cut_out, cutout
 from nubrak.core.samples.kit import LONGEST_SAMPLE_S, MOST_INSTRUMENTS, STARTER, Instrument, Kit, Sample
 from nubrak.core.samples.measure import attack_of, character, measure
 from nubrak.core.samples.replay import at_tempo, levels_db, replayed
@@ -27,10 +29,13 @@ __all__ = [
     "MOST_TEXT",
     "STARTER",
     "ArrivedSample",
+    "Clear",
     "CutMark",
     "CutSettings",
+    "Cutout",
     "Instrument",
     "Kit",
+    "Layered",
     "Sample",
     "Slice",
     "Step",
@@ -38,10 +43,14 @@ __all__ = [
     "at_tempo",
     "attack_of",
     "character",
+    "clearest",
     "cut",
+    "cut_out",
+    "cutout",
     "grid_cuts_s",
     "inside",
     "instruments_of",
+    "layered",
     "levels_db",
     "measure",
     "read_sfz",
