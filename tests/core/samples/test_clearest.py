@@ -52,7 +52,7 @@ def test_what_stands_alone_comes_first_and_says_why() -> None:
 def test_clipped_and_odd_strokes_stand_behind() -> None:
     times = [0.5, 1.5, 2.5, 3.5]
     sound = line(times, tone(190, 0.06), [0.5, 0.5, 0.5, 1.6])
-    sound[round(1.5 * RATE_HZ) :][: len(tone(900, 0.06))] += 0.8 * tone(900, 0.06)
+    sound[round(1.5 * RATE_HZ) :][: len(tone(900, 0.06))] += 0.4 * tone(900, 0.06)
     sound = np.clip(sound, -0.95, 0.95).astype(np.float32)
     found = clearest(sound, RATE_HZ, np.array(times), {})
     assert [one.clipped for one in found] == [False, False, False, True]

@@ -29,6 +29,7 @@ _TONE_BANDS_HZ = np.geomspace(50, 12000, 13)
 # What a fault is worth beside a dB of spill (common practice: spill first, then a ring that is cut short).
 _SHORT_DB, _LEVEL_WORTH, _TONE_WORTH, _CLIPPED_DB = 15.0, 0.5, 0.5, 25.0
 _SOFTLY_DB, _USUAL_DB = -36.0, 1.5
+_UNHEARD_DB = -45.0  # softer than this under a stroke, nobody hears it
 _APART_IN_VELOCITY = 12  # layers closer than this sound alike
 Array = NDArray[np.float64]
 
@@ -97,6 +98,7 @@ def clearest(
     for row, at_s in enumerate(own_s.tolist()):
         clipped = _is_clipped(mono, rate_hz, at_s, loudest)
         spill_db = 10 * np.log10(10 ** (under_db[row] / 10) + 10 ** (with_db[row] / 10))
+        spill_db = max(spill_db, _UNHEARD_DB)
         spoilt_db = (
             spill_db
             + _SHORT_DB * max(1.0 - alone_s[row] / usual_alone_s, 0.0)
