@@ -17,11 +17,10 @@ from nubrak.core.flow import decide_all
 from nubrak.core.pieces import PIECES, file_name, hears_the_kit
 from nubrak.core.prints import CLOSE, Taken, print_kit
 from nubrak.core.problem import Problem
-from nubrak.core.samples import clearest, cutout, layered
+from nubrak.core.samples import FEWEST, said_of, take_strokes
 from nubrak.core.shape import ShapeSettings, shape
 
 MICROPHONES = ("close", "all")
-_FEWEST = 2  # strokes that make an instrument
 Audio = NDArray[np.float32]
 
 
@@ -101,16 +100,16 @@ def _taken(
     name = document.part_name(part_id)
     own = times.pop(name.lower())
     about: dict[str, object] = {"name": name, "piece": part.piece, "strokes": len(own)}
-    if len(own) < _FEWEST:
-        return None, about | {"said": f"{len(own)} strokes; at least {_FEWEST} make an instrument"}
+    if len(own) < FEWEST:
+        return None, about | {"said": f"{len(own)} strokes; at least {FEWEST} make an instrument"}
     audio = sound[part.sources[0]]
     mono = audio.mean(axis=1)
     notes = shape(decided[part_id], ShapeSettings(), [], PIECES[part.piece])
-    strokes = layered(clearest(mono, rate_hz, own, times), notes.velocity[np.argsort(notes.time_s)])
-    cutouts = [cutout(mono, rate_hz, one.clear.time_s, one.clear.alone_s) for one in strokes]
-    layers = len({(one.low, one.high) for one in strokes})
+    hard = notes.velocity[np.argsort(notes.time_s)]
+    found = take_strokes(mono, rate_hz, own, hard, times)
+    strokes, cutouts = [one for one, _ in found], [where for _, where in found]
     about |= {
-        "said": f"{len(strokes)} of {len(own)} strokes in {layers} layer{'' if layers == 1 else 's'}",
+        "said": said_of(strokes, len(own)),
         "samples": [
             {
                 "time_s": round(one.clear.time_s, 6),

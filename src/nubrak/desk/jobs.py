@@ -1,5 +1,5 @@
-"""Long work on the queue: prints and archives, with progress and cancel. What is begun is finished, also
-after a restart in the middle: a job holds the session as it stood when it was asked for.
+"""Long work on the queue: prints, archives and kits, with progress and cancel. What is begun is finished,
+also after a restart in the middle: a job holds the session as it stood when it was asked for.
 """
 
 from __future__ import annotations
@@ -22,6 +22,7 @@ from nubrak.core.problem import Problem, disk_is_full
 from nubrak.desk.archiving import open_archive, write_archive
 from nubrak.desk.desk import Desk
 from nubrak.desk.printing import StemChoice, bundle, check
+from nubrak.desk.recorded_kit import KitChoice, make_kit
 from nubrak.desk.standing import Standing
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -55,6 +56,12 @@ def begin_print(desk: Desk, session_id: str, choice: StemChoice) -> Job:
 def begin_archive(desk: Desk, session_id: str) -> Job:
     """Begin to pack a session into one file."""
     return _begin(desk, "archive", {"state": _kept(desk.standing(session_id))})
+
+
+def begin_kit(desk: Desk, session_id: str, choice: KitChoice) -> Job:
+    """Begin to make a kit of a session's own recordings."""
+    standing = desk.standing(session_id)
+    return _begin(desk, "kit", {"state": _kept(standing), "choice": choice.model_dump(mode="json")})
 
 
 def begin_opening(desk: Desk, arrived: Path) -> Job:
@@ -140,7 +147,18 @@ def _open(desk: Desk, job: Job, go_on: GoOn) -> Done:
     return None, opened.model_dump()
 
 
-_KINDS: dict[str, Callable[[Desk, Job, GoOn], Done]] = {"print": _print, "archive": _pack, "open": _open}
+def _kit(desk: Desk, job: Job, go_on: GoOn) -> Done:
+    choice = KitChoice.model_validate(job.asked["choice"])
+    # Under the job's own id, so that a job which is done twice makes one kit.
+    return None, make_kit(desk, _standing(desk, job), choice, job.id, go_on).model_dump(mode="json")
+
+
+_KINDS: dict[str, Callable[[Desk, Job, GoOn], Done]] = {
+    "print": _print,
+    "archive": _pack,
+    "open": _open,
+    "kit": _kit,
+}
 
 
 def _name_of(job: Job) -> str:

@@ -1312,6 +1312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/kit/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Kit Of Session
+         * @description Begin to make a playable kit of the drums in a session: each piece's clearest strokes.
+         */
+        post: operations["make_kit_of_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives": {
         parameters: {
             query?: never;
@@ -2575,6 +2595,8 @@ export interface components {
             report?: components["schemas"]["StemReport"] | null;
             /** @description of an archive that was opened */
             opened?: components["schemas"]["OpenedSession"] | null;
+            /** @description that was made of a session */
+            kit?: components["schemas"]["RecordedKit"] | null;
             problem?: components["schemas"]["ProblemBody"] | null;
         };
         /**
@@ -2645,6 +2667,24 @@ export interface components {
             name?: string | null;
             /** Favourites */
             favourites?: string[] | null;
+        };
+        /**
+         * KitChoice
+         * @description What a kit is made of.
+         */
+        KitChoice: {
+            /**
+             * Name
+             * @description empty: the session's
+             */
+            name?: string | null;
+            /**
+             * Microphones
+             * @description each piece's own, or overheads and rooms as well, as instruments beside it
+             * @default close
+             * @enum {string}
+             */
+            microphones: "close" | "all";
         };
         /**
          * KitKept
@@ -3945,6 +3985,18 @@ export interface components {
             suspect?: components["schemas"]["Suspect"] | null;
         };
         /**
+         * RecordedKit
+         * @description A kit that was made of a session.
+         */
+        RecordedKit: {
+            /** Kit Id */
+            kit_id: string;
+            /** Name */
+            name: string;
+            /** Pieces */
+            pieces: components["schemas"]["TakenPiece"][];
+        };
+        /**
          * Recovery
          * @description Fast repeats weaken as a player's do: the hand has not come back yet.
          */
@@ -5120,6 +5172,32 @@ export interface components {
             remove: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * TakenPiece
+         * @description What was taken of one piece.
+         */
+        TakenPiece: {
+            /** Part Id */
+            part_id: string;
+            /** Name */
+            name: string;
+            /** Said */
+            said: string;
+            /** Strokes */
+            strokes: components["schemas"]["TakenStroke"][];
+        };
+        /**
+         * TakenStroke
+         * @description One stroke that was taken, and why.
+         */
+        TakenStroke: {
+            /** Time S */
+            time_s: number;
+            /** Velocity */
+            velocity: number;
+            /** Reason */
+            reason: string;
         };
         /**
          * Tapped
@@ -9414,6 +9492,68 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    make_kit_of_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitChoice"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             202: {

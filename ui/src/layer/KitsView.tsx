@@ -6,9 +6,11 @@ import { client, take, type Instrument, type Piece, type Schema } from '../api/c
 import { newId } from '../api/session';
 import { useWindow } from '../state/window';
 import { InstrumentEditor } from './InstrumentEditor';
+import { RecordedKit } from './RecordedKit';
 import type { Came } from './samples';
 
 interface Props {
+  sessionId: string;
   library: Schema['Library'];
   pieces: Map<string, Piece>;
   came: Came | null;
@@ -20,7 +22,7 @@ interface Props {
 }
 
 /** The kits of the library, and samples that have just come in, before they are kept. */
-export function KitsView({ library, pieces, came, onCame, onUse, partName, onClose }: Props) {
+export function KitsView({ sessionId, library, pieces, came, onCame, onUse, partName, onClose }: Props) {
   const queries = useQueryClient();
   const notify = useWindow((state) => state.notify);
   const kits = Object.entries(library.kits);
@@ -28,6 +30,7 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
   const [opened, setOpened] = useState<string | null>(null);
   const [sure, setSure] = useState(false);
   const [into, setInto] = useState('new');
+  const [made, setMade] = useState<Schema['RecordedKit'] | null>(null);
   const kitId = kits.some(([id]) => id === chosen) ? chosen! : (kits[0]?.[0] ?? null);
   const kit = kitId ? library.kits[kitId] : undefined;
   const doing = async (work: () => Promise<unknown>) => {
@@ -249,6 +252,16 @@ export function KitsView({ library, pieces, came, onCame, onUse, partName, onClo
           )}
         </>
       )}
+      <RecordedKit
+        sessionId={sessionId}
+        said={made?.kit_id === kitId ? made : null}
+        onMade={(kit) => {
+          setMade(kit);
+          setChosen(kit.kit_id);
+          setOpened(null);
+          void queries.invalidateQueries({ queryKey: ['library'] });
+        }}
+      />
       <p className="about">
         A session keeps its own copy of what it uses: a kit may be changed or deleted, and sessions sound as
         before.{' '}

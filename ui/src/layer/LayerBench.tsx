@@ -109,6 +109,7 @@ export function LayerBench(props: BenchProps) {
       <section className="large">
         {large === 'kits' ? (
           <KitsView
+            sessionId={props.doing.id}
             library={library}
             pieces={pieces}
             came={came}

@@ -16,13 +16,14 @@ from nubrak.core.samples.cutting import (
     slice_audio,
     snapped,
 )
-from nubrak.core.samples.from_recording import Cutout, cut_out, cutout
+from nubrak.core.samples.from_recording import FEWEST, Cutout, cut_out, cutout, said_of, take_strokes
 from nubrak.core.samples.kit import LONGEST_SAMPLE_S, MOST_INSTRUMENTS, STARTER, Instrument, Kit, Sample
 from nubrak.core.samples.measure import attack_of, character, measure
 from nubrak.core.samples.replay import at_tempo, levels_db, replayed
 from nubrak.core.samples.sfz import MOST_TEXT, inside, instruments_of, read_sfz, write_sfz
 
 __all__ = [
+    "FEWEST",
     "LONGEST_SAMPLE_S",
     "MOST_INSTRUMENTS",
     "MOST_SLICES",
@@ -55,7 +56,9 @@ __all__ = [
     "measure",
     "read_sfz",
     "replayed",
+    "said_of",
     "slice_audio",
     "snapped",
+    "take_strokes",
     "write_sfz",
 ]

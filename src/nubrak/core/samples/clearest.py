@@ -21,6 +21,7 @@ _BEFORE_S = (0.02, 0.004)  # before the attack: what rings on under it
 _WITH_S = 0.03  # struck within so long of it, something sounds with it
 _APART_S = 0.06  # so far from any other, a stroke tells how loud its piece is heard here
 _DISTURBS_DB = -24.0  # what is heard softer than this against it does not end it
+_HIDDEN_DB = 6.0  # so far under what still rings, it is not heard
 _LONGEST_S = 4.0
 _LEAST_DB, _SILENT = -70.0, 1e-12
 _CLIPPED_RUN = 3  # samples on end that do not move, at the height of the loudest
@@ -90,7 +91,7 @@ def clearest(
     under_db = _level_db(energy, own_s, (-_BEFORE_S[0], -_BEFORE_S[1]), rate_hz) - level_db
     heard_db = _heard_db(energy, rate_hz, own_s, level_db, others)
     with_db, with_piece = _struck_with(own_s, level_db, others, heard_db)
-    alone_s = _alone_s(own_s, level_db, others, heard_db, len(mono) / rate_hz)
+    alone_s = _alone_s(energy, rate_hz, own_s, level_db, others, heard_db)
     tone_db = _from_usual_tone(mono, rate_hz, own_s)
     usual_db, usual_alone_s = float(np.median(level_db)), float(np.quantile(alone_s, 0.9)) or 1.0
     loudest = float(np.abs(mono).max(initial=0.0))
@@ -163,14 +164,27 @@ def _struck_with(
 
 
 def _alone_s(
-    own_s: Array, own_db: Array, others: Mapping[str, Array], heard_db: Mapping[str, float], end_s: float
+    energy: Array,
+    rate_hz: int,
+    own_s: Array,
+    own_db: Array,
+    others: Mapping[str, Array],
+    heard_db: Mapping[str, float],
 ) -> Array:
-    """How long each stroke rings before it is struck again or anything else is that is heard, (n,)."""
-    following = np.append(own_s[1:], end_s)
+    """How long each stroke rings before it is struck again or anything else is that is heard, (n,): loud
+    beside the stroke, or beside what still rings of it by then.
+    """
+    following = np.append(own_s[1:], (len(energy) - 1) / rate_hz)
     for piece, times in others.items():
-        ordered = np.append(np.sort(times), np.inf)
-        after = ordered[np.searchsorted(ordered, own_s + _WITH_S, side="right").clip(0, len(ordered) - 1)]
-        following = np.where(heard_db[piece] - own_db > _DISTURBS_DB, np.minimum(following, after), following)
+        ordered = np.sort(times)
+        rings_db = _level_db(energy, ordered, (-_BEFORE_S[0], -_BEFORE_S[1]), rate_hz)
+        stands_out = heard_db[piece] > rings_db - _HIDDEN_DB
+        for row, at_s in enumerate(own_s.tolist()):
+            low, high = np.searchsorted(ordered, (at_s + _WITH_S, following[row]))
+            over_db = heard_db[piece] - own_db[row]
+            ends = (over_db > _DISTURBS_DB) | (stands_out[low:high] & (over_db > _UNHEARD_DB))
+            if ends.any():
+                following[row] = ordered[low + int(np.argmax(ends))]
     return np.clip(following - own_s, 0.0, _LONGEST_S)
 
 

@@ -4,10 +4,15 @@ something else is struck, faded at both ends so that nothing of what is around i
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+
+from nubrak.core.samples.clearest import Layered, clearest, layered
+
+FEWEST = 2  # strokes that make an instrument
 
 LEAD_S = 0.002  # before the attack: what swells into it, and nothing of what rang before
 _FADE_IN_S = 0.001
@@ -74,3 +79,24 @@ def cut_out(audio: NDArray[np.float32], where: Cutout) -> NDArray[np.float32]:
     if len(fall):
         out[-len(fall) :] *= fall[:, None]
     return out.astype(np.float32)
+
+
+def take_strokes(
+    mono: NDArray[np.float32],
+    rate_hz: int,
+    time_s: NDArray[np.float64],
+    velocity: NDArray[np.int64],
+    others: Mapping[str, NDArray[np.float64]],
+) -> list[tuple[Layered, Cutout]]:
+    """The clearest strokes of a piece as velocity layers that take turns, and where each is cut out of a
+    signal (frames,): struck at ``time_s`` (n,), in order and in s from its beginning, as hard as
+    ``velocity`` (n,), between the strokes of ``others``.
+    """
+    strokes = layered(clearest(mono, rate_hz, time_s, others), velocity)
+    return [(one, cutout(mono, rate_hz, one.clear.time_s, one.clear.alone_s)) for one in strokes]
+
+
+def said_of(strokes: Sequence[Layered], of_all: int) -> str:
+    """What was taken, in words."""
+    layers = len({(one.low, one.high) for one in strokes})
+    return f"{len(strokes)} of {of_all} strokes in {layers} layer{'' if layers == 1 else 's'}"

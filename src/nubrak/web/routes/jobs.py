@@ -1,4 +1,4 @@
-"""Jobs: prints and archives that take a while, how far each is, and its file when it is done."""
+"""Jobs: prints, archives and kits that take a while, how far each is, and its file when it is done."""
 
 from __future__ import annotations
 
@@ -9,8 +9,17 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from nubrak.desk.jobs import OpenedSession, begin_archive, begin_opening, begin_print, cancel_job, file_of
+from nubrak.desk.jobs import (
+    OpenedSession,
+    begin_archive,
+    begin_kit,
+    begin_opening,
+    begin_print,
+    cancel_job,
+    file_of,
+)
 from nubrak.desk.printing import StemChoice, StemReport, draft
+from nubrak.desk.recorded_kit import KitChoice, RecordedKit
 from nubrak.store.jobs import Job, job_of
 from nubrak.web.intake import received
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, ProblemBody, disposition
@@ -27,6 +36,7 @@ class JobState(BaseModel):
     done: bool
     report: StemReport | None = Field(default=None, description="of prints")
     opened: OpenedSession | None = Field(default=None, description="of an archive that was opened")
+    kit: RecordedKit | None = Field(default=None, description="that was made of a session")
     problem: ProblemBody | None = None
 
 
@@ -40,6 +50,12 @@ def print_everything(session_id: str, body: StemChoice, desk: AnyDesk) -> JobSta
 def pack_session(session_id: str, desk: AnyDesk) -> JobState:
     """Begin to pack the whole session as one file that another installation opens alike."""
     return _state(begin_archive(desk, session_id))
+
+
+@router.post("/sessions/{session_id}/kit/jobs", status_code=202)
+def make_kit_of_session(session_id: str, body: KitChoice, desk: AnyDesk) -> JobState:
+    """Begin to make a playable kit of the drums in a session: each piece's clearest strokes."""
+    return _state(begin_kit(desk, session_id, body))
 
 
 @router.post("/archives", status_code=202)
@@ -83,5 +99,6 @@ def _state(job: Job) -> JobState:
         done=done,
         report=StemReport.model_validate(job.said) if done and job.kind == "print" else None,
         opened=OpenedSession.model_validate(job.said) if done and job.kind == "open" else None,
+        kit=RecordedKit.model_validate(job.said) if done and job.kind == "kit" else None,
         problem=ProblemBody.model_validate(job.problem) if job.problem else None,
     )

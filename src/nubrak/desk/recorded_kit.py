@@ -1,0 +1,205 @@
+"""A kit out of a session's own recordings, kept in the library like any other."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+from pydantic import BaseModel, Field
+
+from nubrak.core.gather import inspect
+from nubrak.core.layer import as_stereo
+from nubrak.core.pieces import hears_the_kit
+from nubrak.core.prints import Cancelled, GoOn
+from nubrak.core.problem import Problem
+from nubrak.core.samples import (
+    FEWEST,
+    Cutout,
+    Instrument,
+    Kit,
+    Layered,
+    Sample,
+    character,
+    cut_out,
+    measure,
+    said_of,
+    take_strokes,
+)
+from nubrak.desk.desk import Desk
+from nubrak.desk.printing import draft
+from nubrak.desk.standing import Standing
+from nubrak.store.audio import put_audio
+from nubrak.store.kits import put_kit
+
+
+class KitChoice(BaseModel):
+    """What a kit is made of."""
+
+    name: str | None = Field(default=None, min_length=1, max_length=120, description="empty: the session's")
+    microphones: Literal["close", "all"] = Field(
+        default="close",
+        description="each piece's own, or overheads and rooms as well, as instruments beside it",
+    )
+
+
+class TakenStroke(BaseModel):
+    """One stroke that was taken, and why."""
+
+    time_s: float
+    velocity: int
+    reason: str
+
+
+class TakenPiece(BaseModel):
+    """What was taken of one piece."""
+
+    part_id: str
+    name: str
+    said: str
+    strokes: list[TakenStroke]
+
+
+class RecordedKit(BaseModel):
+    """A kit that was made of a session."""
+
+    kit_id: str
+    name: str
+    pieces: list[TakenPiece]
+
+
+def make_kit(desk: Desk, standing: Standing, choice: KitChoice, kit_id: str, go_on: GoOn) -> RecordedKit:
+    """Make a kit of a session and keep it under an id; made twice, it is kept once. A ``Problem`` where
+    no piece was struck often enough.
+    """
+    document = standing.document
+    parts = [part_id for part_id, _ in document.ordered_parts() if document.is_noted(part_id)]
+    far = _far(desk, standing) if choice.microphones == "all" else {}
+    kit, pieces = Kit(name=(choice.name or f"{document.name}, drums")[:120]), []
+    for number, part_id in enumerate(parts):
+        if not go_on(number / len(parts)):
+            raise Cancelled
+        taken = _taken(desk, standing, part_id, parts)
+        if taken is None:
+            continue
+        (begin, audio), strokes, of_all = taken
+        name = standing.names[part_id]
+        heard = {name: (begin, audio)} | {f"{name}, {place}": one for place, one in far.items()}
+        for title, (at, sound) in heard.items():
+            moved = [(one, _moved(where, begin - at)) for one, where in strokes]
+            instrument = _instrument(
+                desk, title, document.parts[part_id].piece, sound, moved, document.rate_hz
+            )
+            kit.instruments[f"{part_id[:24]}-{len(kit.instruments)}".lower()] = instrument
+        pieces.append(
+            TakenPiece(
+                part_id=part_id,
+                name=name,
+                said=said_of([one for one, _ in strokes], of_all),
+                strokes=[
+                    TakenStroke(
+                        time_s=round(begin / document.rate_hz + one.clear.time_s, 6),
+                        velocity=one.velocity,
+                        reason=one.clear.reason,
+                    )
+                    for one, _ in strokes
+                ],
+            )
+        )
+    if not pieces:
+        raise Problem(
+            "No piece was struck often enough to make a kit of.",
+            todo=f"A piece needs {FEWEST} strokes that count: look for them in Find.",
+        )
+    put_kit(desk.engine, kit_id, kit)
+    return RecordedKit(kit_id=kit_id, name=kit.name, pieces=pieces)
+
+
+Placed = tuple[int, NDArray[np.float32]]
+
+
+def _taken(
+    desk: Desk, standing: Standing, part_id: str, parts: list[str]
+) -> tuple[Placed, list[tuple[Layered, Cutout]], int] | None:
+    """Where a part's recording begins and its audio, its clearest strokes, and how many it has; None
+    where they are too few.
+    """
+    document, rate = standing.document, standing.document.rate_hz
+    sources = [document.sources[one] for one in document.parts[part_id].sources]
+    sources = [one for one in sources if not one.aside]
+    if not sources:
+        return None
+    begin, audio = desk.audio.placed(sources[0], rate)
+    decisions = standing.decisions(part_id)
+    notes = standing.velocities(part_id, decisions)
+    # Notes beside the recorded ones sound nowhere in the recording.
+    played = np.nonzero(notes.row >= 0)[0]
+    struck_s = decisions.time_s[notes.row[played]] - begin / rate
+    order = np.argsort(struck_s)
+    order = order[(struck_s[order] >= 0) & (struck_s[order] < len(audio) / rate)]
+    if len(order) < FEWEST:
+        return None
+    others = {
+        standing.names[one].lower(): standing.struck(one) / rate - begin / rate
+        for one in parts
+        if one != part_id
+    }
+    hard = notes.velocity[played[order]]
+    found = take_strokes(audio.mean(axis=1), rate, struck_s[order], hard, others)
+    return (begin, audio), found, len(order)
+
+
+def _far(desk: Desk, standing: Standing) -> dict[str, Placed]:
+    """The microphones that hear the whole kit, by where they stand."""
+    out: dict[str, Placed] = {}
+    for source in standing.document.sources.values():
+        place = hears_the_kit(source.name)
+        if place is not None and not source.aside:
+            named = place if place not in out else f"{place} {len(out) + 1}"
+            out[named] = desk.audio.placed(source, standing.document.rate_hz)
+    return out
+
+
+def _moved(where: Cutout, by: int) -> Cutout:
+    """The same stretch of another recording that begins ``by`` samples earlier."""
+    begin = max(where.begin + by, 0)
+    return Cutout(begin, max(where.end + by, begin + 1), where.lead, where.fade_in, where.fade_out)
+
+
+def _instrument(
+    desk: Desk,
+    name: str,
+    piece: str,
+    audio: NDArray[np.float32],
+    strokes: list[tuple[Layered, Cutout]],
+    rate_hz: int,
+) -> Instrument:
+    """Strokes cut out of audio (frames, channels), stored, as an instrument."""
+    samples = []
+    for turn, (stroke, where) in enumerate(strokes, start=1):
+        path, sound = draft(desk, "wav"), cut_out(audio, where)
+        stem = f"{name} v{stroke.velocity:03d} {turn}"
+        try:
+            _wave(path, sound, rate_hz)
+            key = put_audio(desk.engine, path, f"{stem}.wav", inspect(path))
+        finally:
+            path.unlink(missing_ok=True)
+        samples.append(
+            Sample(
+                audio=key,
+                name=f"{stem}.wav",
+                low_velocity=stroke.low,
+                high_velocity=stroke.high,
+                velocity=stroke.velocity,
+                attack_s=where.lead / rate_hz,
+                measured=measure(as_stereo(sound), where.lead / rate_hz, rate_hz),
+            )
+        )
+    out = Instrument(name=name[:120], piece=piece, samples=samples)
+    return out.model_copy(update={"words": character(out)})
+
+
+def _wave(path: Path, sound: NDArray[np.float32], rate_hz: int) -> None:
+    soundfile.write(path, sound, rate_hz, subtype="PCM_24", format="WAV")
