@@ -136,3 +136,19 @@ def test_second_look_is_worked_off_with_the_keyboard_to_its_end(session: str, pa
     expect(page.get_by_test_id("second-look-open")).to_contain_text("0")
     page.reload()
     expect(page.get_by_test_id("second-look-open")).to_contain_text("0")
+
+
+def test_the_recorded_drums_become_a_kit_of_the_library(session: str, page: Page) -> None:
+    page.goto(f"{session}/layer")
+    page.get_by_role("button", name="kits").click()
+    page.get_by_role("button", name="Make a kit of it").click()
+    taken = page.get_by_test_id("taken")
+    expect(taken).to_contain_text(re.compile(r"Snare.*of 10 strokes"), timeout=40000)
+    for piece in ("Kick", "Snare"):
+        expect(page.locator(".kit-line", has_text=piece)).to_contain_text("samples")
+    taken.locator("summary", has_text="Snare").click()
+    expect(taken).to_contain_text("alone for")
+    # what was made is a kit like any other: it can be stepped to and sounds with a part
+    page.keyboard.press("/")
+    page.get_by_label("Search sounds").fill("snare")
+    expect(page.locator(".sound-row", has_text="Snare").first).to_be_visible()

@@ -10,6 +10,7 @@ from collections import Counter
 from pathlib import Path
 
 import mido
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -143,3 +144,32 @@ def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
     wait_until(page, lambda: notes_of(page)[56] > 0)
     after = notes_of(page)
     assert after[56] <= drawn and after[36] == 0 and after[46] == hats
+
+
+def test_one_drum_of_a_loop_is_taken_out_and_the_rest_stays(product: Product, page: Page, loop: Path) -> None:
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.get_by_test_id("files").set_input_files(str(loop))
+    expect(page.get_by_role("link", name=re.compile("^Sort"))).to_be_visible(timeout=40000)
+    session = page.url.removesuffix("/gather")
+
+    def heard() -> np.ndarray:
+        address = f"{session.replace('/session/', '/api/sessions/')}/sound/recording"
+        data = page.request.get(f"{address}?start=0&frames=176400").body()
+        return np.frombuffer(data, np.float32).reshape(-1, 2)[:, 0]
+
+    whole = heard()
+    page.goto(f"{session}/layer")
+    page.get_by_role("button", name="balance").click()
+    mute = page.get_by_test_id("balance").get_by_label("Mute Kick, recording")
+    mute.click()
+    expect(mute).to_have_attribute("aria-pressed", "true")
+    without = heard()
+    low, high = (np.abs(np.fft.rfft(one)) ** 2 for one in (without, whole))
+    deep = round(100 * len(whole) / 44100)
+    assert (
+        low[:deep].sum() < 0.2 * high[:deep].sum() and low[20 * deep :].sum() > 0.8 * high[20 * deep :].sum()
+    )
+    page.keyboard.press("Control+z")
+    expect(mute).to_have_attribute("aria-pressed", "false")
+    assert np.array_equal(heard(), whole)

@@ -81,7 +81,7 @@ export function RecordedKit({
                   {piece.strokes.map((stroke) => (
                     <li key={stroke.time_s}>
                       <span className="number">
-                        {stroke.time_s.toFixed(3)} s · {stroke.velocity}
+                        {stroke.time_s.toFixed(3)} s, velocity {stroke.velocity}:
                       </span>{' '}
                       {stroke.reason}
                     </li>

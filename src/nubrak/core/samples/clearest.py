@@ -28,7 +28,8 @@ _CLIPPED_RUN = 3  # samples on end that do not move, at the height of the loudes
 _CLIPPED_OF = 0.99
 _TONE_BANDS_HZ = np.geomspace(50, 12000, 13)
 # What a fault is worth beside a dB of spill (common practice: spill first, then a ring that is cut short).
-_SHORT_DB, _LEVEL_WORTH, _TONE_WORTH, _CLIPPED_DB = 15.0, 0.5, 0.5, 25.0
+_SHORT_DB, _LEVEL_WORTH, _TONE_WORTH, _CLIPPED_DB = 8.0, 0.5, 0.5, 25.0  # short: each time it is halved
+_SHORTEST_S = 0.01
 _SOFTLY_DB, _USUAL_DB = -36.0, 1.5
 _UNHEARD_DB = -45.0  # softer than this under a stroke, nobody hears it
 _APART_IN_VELOCITY = 12  # layers closer than this sound alike
@@ -102,7 +103,7 @@ def clearest(
         spill_db = max(spill_db, _UNHEARD_DB)
         spoilt_db = (
             spill_db
-            + _SHORT_DB * max(1.0 - alone_s[row] / usual_alone_s, 0.0)
+            + _SHORT_DB * max(np.log2(usual_alone_s / max(alone_s[row], _SHORTEST_S)), 0.0)
             + _LEVEL_WORTH * abs(level_db[row] - usual_db)
             + _TONE_WORTH * tone_db[row]
             + _CLIPPED_DB * clipped
