@@ -84,8 +84,7 @@ def _sliced(
         ],
     }
     if to_bpm is not None and tempo is not None:
-        other = Tempo(bpm=to_bpm, bar_one_s=tempo.bar_one_s * tempo.bpm / to_bpm)
-        times = at_tempo(slices, facts.rate_hz, facts.frames, tempo, other)
+        times = at_tempo(slices, facts.rate_hz, facts.frames, tempo, Tempo(bpm=to_bpm))
         moved = f"{file_name(path.stem)} at {to_bpm:g} bpm.wav"
         wave(out / moved, replayed(audio, facts.rate_hz, slices, times, levels), facts.rate_hz)
         report["moved"] = moved

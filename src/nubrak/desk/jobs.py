@@ -23,6 +23,7 @@ from nubrak.desk.archiving import open_archive, write_archive
 from nubrak.desk.desk import Desk
 from nubrak.desk.printing import StemChoice, bundle, check
 from nubrak.desk.recorded_kit import KitChoice, make_kit
+from nubrak.desk.slicing import SlicesChoice, slices_of, write_slices
 from nubrak.desk.standing import Standing
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -62,6 +63,13 @@ def begin_kit(desk: Desk, session_id: str, choice: KitChoice) -> Job:
     """Begin to make a kit of a session's own recordings."""
     standing = desk.standing(session_id)
     return _begin(desk, "kit", {"state": _kept(standing), "choice": choice.model_dump(mode="json")})
+
+
+def begin_slices(desk: Desk, session_id: str, choice: SlicesChoice) -> Job:
+    """Begin to print a source's slices."""
+    standing = desk.standing(session_id)
+    slices_of(desk, standing, choice.source_id)  # what cannot be cut says so at once
+    return _begin(desk, "slices", {"state": _kept(standing), "choice": choice.model_dump(mode="json")})
 
 
 def begin_opening(desk: Desk, arrived: Path) -> Job:
@@ -153,17 +161,23 @@ def _kit(desk: Desk, job: Job, go_on: GoOn) -> Done:
     return None, make_kit(desk, _standing(desk, job), choice, job.id, go_on).model_dump(mode="json")
 
 
+def _slices(desk: Desk, job: Job, go_on: GoOn) -> Done:
+    choice = SlicesChoice.model_validate(job.asked["choice"])
+    return write_slices(desk, _standing(desk, job), choice, go_on), {}
+
+
 _KINDS: dict[str, Callable[[Desk, Job, GoOn], Done]] = {
     "print": _print,
     "archive": _pack,
     "open": _open,
     "kit": _kit,
+    "slices": _slices,
 }
 
 
 def _name_of(job: Job) -> str:
     """What the file of a job is called."""
-    about = {"print": "prints", "archive": "session"}[job.kind]
+    about = {"print": "prints", "archive": "session", "slices": "slices"}[job.kind]
     return titled_file(str(job.asked["state"]["document"]["name"]), about, "zip")
 
 

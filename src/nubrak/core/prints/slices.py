@@ -55,9 +55,11 @@ def print_slices(
     struck: Sequence[str],
     tempo: Tempo,
     levels_db: NDArray[np.float64] | None = None,
+    begin: int = 0,
 ) -> SlicePrint:
     """Slices of audio (frames, channels); ``struck`` says what is struck at each, for its name;
-    ``levels_db`` (n,) what each is turned by. A ``Problem`` where there are more than notes.
+    ``levels_db`` (n,) what each is turned by; the audio begins at sample
+    ``begin`` of the time line that the tempo counts on. A ``Problem`` where there are more than notes.
     """
     if len(slices) > MOST_ON_NOTES:
         raise Problem(
@@ -67,14 +69,16 @@ def print_slices(
             "Raise the threshold of the hits, choose a longer step, or cut a shorter stretch.",
         )
     counts = clock(tempo)
-    start_s = np.array([one.start for one in slices]) / rate_hz
+    start_s = np.array([begin + one.start for one in slices]) / rate_hz
     tick = counts.tick_of(start_s)
     # The tick at or before the slice, also where the nearest lies behind it.
     tick -= np.round(counts.time_of(tick) * rate_hz) > np.round(start_s * rate_hz)
     at_s = counts.time_of(np.maximum(tick, 0))
     files = []
     for k, one in enumerate(slices):
-        silence = np.zeros((max(one.start - round(float(at_s[k]) * rate_hz), 0), audio.shape[1]), np.float32)
+        silence = np.zeros(
+            (max(begin + one.start - round(float(at_s[k]) * rate_hz), 0), audio.shape[1]), np.float32
+        )
         sound = slice_audio(audio, one)
         if levels_db is not None:
             sound = sound * np.float32(db_to_gain(float(levels_db[k])))

@@ -19,7 +19,7 @@ from pydantic import BaseModel, Field
 from nubrak.core.controls import control
 from nubrak.core.problem import Problem
 from nubrak.core.tempo import Tempo, beats_at, seconds_at
-from nubrak.core.time_line import TimeLineS
+from nubrak.core.time_line import LengthS
 
 NEAREST_S = 0.005  # cuts closer than this are one
 MOST_SLICES = 2000
@@ -47,9 +47,11 @@ class CutSettings(BaseModel):
 class CutMark(BaseModel):
     """What a person decided about one cut. It outlives every setting."""
 
-    found_s: TimeLineS = Field(description="where the cut was found, or was added")
+    found_s: LengthS = Field(ge=0, description="where it was found or added, from the source's beginning")
     kind: Literal["keep", "drop", "add"] = "keep"
-    time_s: TimeLineS | None = Field(default=None, description="where it is put; empty: where it was found")
+    time_s: LengthS | None = Field(
+        default=None, ge=0, description="where it is put; empty: where it was found"
+    )
     fade_in_ms: float | None = Field(
         default=None,
         ge=0,

@@ -25,13 +25,14 @@ Audio = NDArray[np.float32]
 
 
 def at_tempo(
-    slices: Sequence[Slice], rate_hz: int, frames: int, own: Tempo, other: Tempo
+    slices: Sequence[Slice], rate_hz: int, frames: int, own: Tempo, other: Tempo, begin_s: float = 0.0
 ) -> NDArray[np.float64]:
     """Where the attack of each slice, and then the end, goes in another tempo, (n + 1,) in s from the
-    beginning.
+    beginning, which is ``begin_s`` on the time line that the tempos count on.
     """
-    attacks = np.array([one.attack for one in slices] + [frames]) / rate_hz
-    return np.asarray(seconds_at(other, beats_at(own, attacks)))
+    attacks = np.array([0, *(one.attack for one in slices), frames]) / rate_hz
+    moved = seconds_at(other, beats_at(own, begin_s + attacks))
+    return np.asarray(moved[1:] - moved[0])
 
 
 def levels_db(audio: Audio, rate_hz: int, slices: Sequence[Slice]) -> NDArray[np.float64]:

@@ -10,6 +10,7 @@ from nubrak.core.mix import Blend
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
+from nubrak.core.samples import MOST_SLICES, CutMark, CutSettings
 from nubrak.core.shape import Feel, PatternNote, ShapeSettings
 from nubrak.core.tempo import Tempo
 from nubrak.core.time_line import AudioKey, LengthS, TimeLineS
@@ -47,6 +48,10 @@ class Source(BaseModel):
     notes: list[str] = Field(default=[], description="what is odd about its files")
     aside: bool = Field(
         default=False, description="set aside: neither looked at nor heard until it is taken up again"
+    )
+    cut: CutSettings = Field(default=CutSettings(), description="how it is cut into slices")
+    cuts: dict[str, CutMark] = Field(
+        default={}, max_length=MOST_SLICES, description="what a hand decided about single cuts"
     )
 
     @property

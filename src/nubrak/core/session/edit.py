@@ -7,6 +7,7 @@ from typing import Annotated
 from pydantic import Field, ValidationError
 
 from nubrak.core.session.action import out_of_bounds
+from nubrak.core.session.cut_edits import MarkCuts, SetCut
 from nubrak.core.session.document import Document
 from nubrak.core.session.find_edits import Give, SetFind, SetMark, Unmark
 from nubrak.core.session.gather_edits import (
@@ -56,8 +57,10 @@ ShapeAction = (
     SetShape | SetPattern | SetNotes | TakeChanges | AddParts | RemovePart | KeepFeel | DropFeel | SetNoteMap
 )
 LayerAction = AddLayer | SetLayer | RemoveLayer | SetBlend
+CutAction = SetCut | MarkCuts
 AnyAction = Annotated[
-    GatherAction | FindAction | SortAction | ShapeAction | LayerAction, Field(discriminator="kind")
+    GatherAction | FindAction | SortAction | ShapeAction | LayerAction | CutAction,
+    Field(discriminator="kind"),
 ]
 
 

@@ -15,11 +15,13 @@ from nubrak.desk.jobs import (
     begin_kit,
     begin_opening,
     begin_print,
+    begin_slices,
     cancel_job,
     file_of,
 )
 from nubrak.desk.printing import StemChoice, StemReport, draft
 from nubrak.desk.recorded_kit import KitChoice, RecordedKit
+from nubrak.desk.slicing import SlicesChoice
 from nubrak.store.jobs import Job, job_of
 from nubrak.web.intake import received
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, ProblemBody, disposition
@@ -56,6 +58,12 @@ def pack_session(session_id: str, desk: AnyDesk) -> JobState:
 def make_kit_of_session(session_id: str, body: KitChoice, desk: AnyDesk) -> JobState:
     """Begin to make a playable kit of the drums in a session: each piece's clearest strokes."""
     return _state(begin_kit(desk, session_id, body))
+
+
+@router.post("/sessions/{session_id}/slices/jobs", status_code=202)
+def print_slices_of_source(session_id: str, body: SlicesChoice, desk: AnyDesk) -> JobState:
+    """Begin to print a source's slices: WAVs, SFZ, and MIDI that replays them."""
+    return _state(begin_slices(desk, session_id, body))
 
 
 @router.post("/archives", status_code=202)

@@ -1,0 +1,93 @@
+"""A source of a session cut into slices, and all of them as files."""
+
+from __future__ import annotations
+
+import json
+import zipfile
+from io import BytesIO
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+
+from nubrak.core.problem import Problem
+from nubrak.core.samples import CutMark
+from nubrak.core.session.cut_edits import MarkCuts, SetCut
+from nubrak.core.session.gather_edits import MoveClip, SetTempo
+from nubrak.desk.desk import Desk
+from nubrak.desk.jobs import begin_slices, file_of, run_job
+from nubrak.desk.overview import overview_of
+from nubrak.desk.slicing import SlicesChoice, slices_of
+from tests.conftest import RATE_HZ
+from tests.core.sort.made import beat, mixture
+from tests.desk.conftest import Drop
+
+
+@pytest.fixture
+def loop(desk: Desk, session: str, drop: Drop) -> tuple[str, str]:
+    state = drop(session, "moth loop.wav", mixture(beat(), 4.5))
+    overview_of(desk, session)
+    return session, next(iter(state.document.sources))
+
+
+def edit(desk: Desk, session: str, action: object) -> None:
+    desk.sessions.edit(session, None, action)  # type: ignore[arg-type]
+
+
+def test_it_is_cut_at_its_hits_and_a_hand_has_the_last_word(desk: Desk, loop: tuple[str, str]) -> None:
+    session, source = loop
+    before = slices_of(desk, desk.standing(session), source)
+    assert len(before.lines) > 10 and any("kick" in one.struck for one in before.lines)
+    assert all(a.end_s == b.start_s for a, b in zip(before.lines, before.lines[1:], strict=False))
+    gone = before.lines[3]
+    marks = {"x": CutMark(found_s=gone.found_s, kind="drop"), "y": CutMark(found_s=4.2, kind="add")}
+    edit(desk, session, MarkCuts(kind="mark_cuts", source_id=source, marks=marks))
+    edit(desk, session, SetCut(kind="set_cut", source_id=source, changes={"lead_ms": 2.0}))
+    after = slices_of(desk, desk.standing(session), source)
+    assert not any(abs(one.found_s - gone.found_s) < 0.004 for one in after.lines)
+    assert any(one.by_hand and abs(one.start_s - 4.2) < 0.001 for one in after.lines)
+    desk.sessions.undo(session, desk.standing(session).state.revision)
+    desk.sessions.undo(session, desk.standing(session).state.revision)
+    assert slices_of(desk, desk.standing(session), source) == before
+
+
+def test_without_a_tempo_there_is_no_grid(desk: Desk, loop: tuple[str, str]) -> None:
+    session, source = loop
+    edit(desk, session, SetTempo(kind="set_tempo", changes={"known": "none"}))
+    edit(desk, session, SetCut(kind="set_cut", source_id=source, changes={"by": "grid"}))
+    with pytest.raises(Problem, match="no tempo"):
+        slices_of(desk, desk.standing(session), source)
+    with pytest.raises(Problem, match="no tempo"):
+        begin_slices(desk, session, SlicesChoice(source_id=source))
+    edit(desk, session, SetTempo(kind="set_tempo", changes={"bpm": 120.0}))
+    lines = slices_of(desk, desk.standing(session), source).lines
+    assert abs(lines[5].start_s - lines[4].start_s - 0.125) < 1e-4
+
+
+def test_printed_they_replay_the_source_where_it_stands(desk: Desk, loop: tuple[str, str]) -> None:
+    session, source = loop
+    move = MoveClip(kind="move_clip", source_id=source, index=0, start_s=0.7313)
+    edit(desk, session, SetTempo(kind="set_tempo", changes={"bpm": 117.3}))
+    edit(desk, session, move)
+    standing = desk.standing(session)
+    job = begin_slices(desk, session, SlicesChoice(source_id=source, to_bpm=90.0))
+    run_job(desk, job.id)
+    with zipfile.ZipFile(file_of(desk, job.id)) as bundle:
+        report = json.loads(bundle.read("slices.json"))["slices"]
+        sounds = {
+            (one["channel"], one["note"]): soundfile.read(BytesIO(bundle.read(one["file"])))[0]
+            for one in report
+        }
+        midi = mido.MidiFile(file=BytesIO(bundle.read("moth loop.mid")))
+        moved = soundfile.read(BytesIO(bundle.read("moth loop at 90 bpm.wav")))[0]
+        assert "moth loop.sfz" in bundle.namelist()
+    whole = desk.window(standing, "recording", standing.chosen(None), 0, 6 * RATE_HZ)[:, 0]
+    out, now = np.zeros(len(whole) + RATE_HZ), 0.0
+    for message in midi:
+        now += message.time
+        if message.type == "note_on" and message.velocity:
+            begin, sound = round(now * RATE_HZ), sounds[message.channel + 1, message.note]
+            out[begin : begin + len(sound)] += sound
+    assert np.abs(out[: len(whole)] - whole).max() < 10 ** (-90 / 20)
+    assert abs(len(moved) / (4.5 * RATE_HZ) - 117.3 / 90) < 0.001
