@@ -78,6 +78,13 @@ def test_a_hit_at_the_very_beginning_begins_the_first_slice_whole() -> None:
     assert slices[0].attack == round(0.002 * RATE_HZ)
 
 
+def test_a_moment_before_the_first_stroke_belongs_to_it_unless_a_hand_cuts_there() -> None:
+    slices = cut(RATE_HZ, RATE_HZ, np.array([0.025, 0.5]), NONE, CutSettings())
+    assert len(slices) == 2 and (slices[0].start, slices[0].attack) == (0, round(0.025 * RATE_HZ))
+    by_hand = [CutMark(found_s=0.02, kind="add")]
+    assert len(cut(RATE_HZ, RATE_HZ, np.array([0.5]), NONE, CutSettings(), by_hand)) == 3
+
+
 def test_a_source_without_a_hit_is_one_slice() -> None:
     [only] = cut(RATE_HZ, RATE_HZ, NONE, NONE, CutSettings())
     assert (only.start, only.end) == (0, RATE_HZ)
@@ -85,8 +92,9 @@ def test_a_source_without_a_hit_is_one_slice() -> None:
 
 def test_cuts_nearer_than_five_ms_are_one_and_the_hand_comes_first() -> None:
     hits, grid = np.array([0.3, 0.3031, 0.6]), np.array([0.2985, 0.6049, 0.9])
+    grid = np.append(grid, [0.585, 0.64])  # a step that a hit was played a little late of, and one of its own
     slices = cut(RATE_HZ, RATE_HZ, hits, grid, CutSettings(by="both", lead_ms=0))
-    assert [round(one.attack / RATE_HZ, 4) for one in slices] == [0, 0.3, 0.6, 0.9]
+    assert [round(one.attack / RATE_HZ, 4) for one in slices] == [0, 0.3, 0.6, 0.64, 0.9]
     mark = CutMark(found_s=0.602, kind="add")
     slices = cut(RATE_HZ, RATE_HZ, hits, grid, CutSettings(by="both", lead_ms=0), [mark])
     assert round(0.602 * RATE_HZ) in [one.start for one in slices]

@@ -33,6 +33,15 @@ export const LIMITS = {
   CurvePoint: {
     offset_db: { least: -60, most: 60, step: 0.5, unit: 'dB', usual: null, low: -60, high: 60 },
   },
+  CutMark: {
+    fade_in_ms: { least: 0, most: 50, step: 0.1, unit: 'ms', usual: null, low: 0, high: 50 },
+    fade_out_ms: { least: 0, most: 2000, step: 1, unit: 'ms', usual: null, low: 0, high: 2000 },
+  },
+  CutSettings: {
+    lead_ms: { least: 0, most: 50, step: 0.1, unit: 'ms', usual: 0.5, low: 0, high: 50 },
+    fade_in_ms: { least: 0, most: 50, step: 0.1, unit: 'ms', usual: 0.5, low: 0, high: 50 },
+    fade_out_ms: { least: 0, most: 2000, step: 1, unit: 'ms', usual: null, low: 0, high: 2000 },
+  },
   Document: {
     rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: 44100, low: 8000, high: 384000 },
   },
@@ -168,6 +177,9 @@ export const LIMITS = {
     note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
     channel: { least: 1, most: 16, step: 1, unit: '', usual: 10, low: 1, high: 16 },
     length_beats: { least: 0.0625, most: 16, step: 0.0625, unit: 'beats', usual: 0.5, low: 0.0625, high: 4 },
+  },
+  SlicesChoice: {
+    to_bpm: { least: 20, most: 400, step: 1, unit: '', usual: null, low: 20, high: 400 },
   },
   StrengthPoint: {
     strength_db: { least: -120, most: 12, step: 0.5, unit: 'dB', usual: null, low: -120, high: 12 },

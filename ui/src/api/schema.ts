@@ -1211,6 +1211,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/sources/{source_id}/slices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Slices Of Source
+         * @description How a source is cut into slices.
+         */
+        get: operations["slices_of_source"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/print/midi": {
         parameters: {
             query?: never;
@@ -1326,6 +1346,26 @@ export interface paths {
          * @description Begin to make a playable kit of the drums in a session: each piece's clearest strokes.
          */
         post: operations["make_kit_of_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/slices/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Print Slices Of Source
+         * @description Begin to print a source's slices: WAVs, SFZ, and MIDI that replays them.
+         */
+        post: operations["print_slices_of_source"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1961,6 +2001,86 @@ export interface components {
             offset_db: number;
         };
         /**
+         * CutMark
+         * @description What a person decided about one cut. It outlives every setting.
+         */
+        CutMark: {
+            /**
+             * Found S
+             * @description where it was found or added, from the source's beginning
+             */
+            found_s: number;
+            /**
+             * Kind
+             * @default keep
+             * @enum {string}
+             */
+            kind: "keep" | "drop" | "add";
+            /**
+             * Time S
+             * @description where it is put; empty: where it was found
+             */
+            time_s?: number | null;
+            /**
+             * Fade In Ms
+             * @description of the slice that begins here
+             */
+            fade_in_ms?: number | null;
+            /**
+             * Fade Out Ms
+             * @description of the slice that begins here
+             */
+            fade_out_ms?: number | null;
+        };
+        /**
+         * CutSettings
+         * @description How a source is cut.
+         */
+        CutSettings: {
+            /**
+             * By
+             * @default hits
+             * @enum {string}
+             */
+            by: "hits" | "grid" | "both";
+            /**
+             * Step
+             * @description the note value that the grid is cut at
+             * @default 1/16
+             * @enum {string}
+             */
+            step: "bar" | "1/2" | "1/4" | "1/8" | "1/16" | "1/32";
+            /**
+             * Triplets
+             * @description three steps in the time of two
+             * @default false
+             */
+            triplets: boolean;
+            /**
+             * Lead Ms
+             * @description a slice begins so long before its attack
+             * @default 0.5
+             */
+            lead_ms: number;
+            /**
+             * Fade In Ms
+             * @description and fades in so long
+             * @default 0.5
+             */
+            fade_in_ms: number;
+            /**
+             * Fade Out Ms
+             * @description it fades out so long; empty: while the next fades in
+             */
+            fade_out_ms?: number | null;
+            /**
+             * Matched
+             * @description all slices equally loud; otherwise as they were
+             * @default false
+             */
+            matched: boolean;
+        };
+        /**
          * DecisionColumns
          * @description Every candidate of a part with its decision, as columns in order of time.
          */
@@ -2128,7 +2248,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"];
         };
         /**
          * Either
@@ -3134,6 +3254,32 @@ export interface components {
              * @description how it was struck
              */
             articulation?: string | null;
+        };
+        /**
+         * MarkCuts
+         * @description Decide about single cuts: keep, drop, add, move, fade. A later mark of the same cut takes its
+         *     place; what it leaves empty stays as it was.
+         */
+        MarkCuts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mark_cuts";
+            /** Source Id */
+            source_id: string;
+            /**
+             * Marks
+             * @default {}
+             */
+            marks: {
+                [key: string]: components["schemas"]["CutMark"];
+            };
+            /**
+             * Remove
+             * @default []
+             */
+            remove: string[];
         };
         /**
          * Matched
@@ -4367,6 +4513,23 @@ export interface components {
             };
         };
         /**
+         * SetCut
+         * @description How a source is cut into slices; what is not named stays, and so does what a hand decided.
+         */
+        SetCut: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_cut";
+            /** Source Id */
+            source_id: string;
+            /** Changes */
+            changes: {
+                [key: string]: string | number | boolean | null;
+            };
+        };
+        /**
          * SetFind
          * @description Change find settings; what is not named stays.
          */
@@ -4776,6 +4939,53 @@ export interface components {
             found_s: number[];
         };
         /**
+         * SliceLine
+         * @description One slice: where it lies on the session's time line, and what is struck where it begins.
+         */
+        SliceLine: {
+            /** Start S */
+            start_s: number;
+            /** Attack S */
+            attack_s: number;
+            /** End S */
+            end_s: number;
+            /**
+             * Found S
+             * @description where its cut was found, from the source's beginning: what a mark of it names
+             */
+            found_s: number;
+            /** Struck */
+            struck: string;
+            /** By Hand */
+            by_hand: boolean;
+        };
+        /**
+         * Slices
+         * @description A source as it is cut.
+         */
+        Slices: {
+            /** Source Id */
+            source_id: string;
+            /** Name */
+            name: string;
+            settings: components["schemas"]["CutSettings"];
+            /** Lines */
+            lines: components["schemas"]["SliceLine"][];
+        };
+        /**
+         * SlicesChoice
+         * @description Slices that are printed.
+         */
+        SlicesChoice: {
+            /** Source Id */
+            source_id: string;
+            /**
+             * To Bpm
+             * @description also the whole of it at this tempo; empty: no
+             */
+            to_bpm?: number | null;
+        };
+        /**
          * SortMap
          * @description The sounds of a source: its parts, their groups, and every stroke as columns in order of time.
          */
@@ -4904,6 +5114,26 @@ export interface components {
              * @default false
              */
             aside: boolean;
+            /**
+             * @description how it is cut into slices
+             * @default {
+             *       "by": "hits",
+             *       "step": "1/16",
+             *       "triplets": false,
+             *       "lead_ms": 0.5,
+             *       "fade_in_ms": 0.5,
+             *       "matched": false
+             *     }
+             */
+            cut: components["schemas"]["CutSettings"];
+            /**
+             * Cuts
+             * @description what a hand decided about single cuts
+             * @default {}
+             */
+            cuts: {
+                [key: string]: components["schemas"]["CutMark"];
+            };
         };
         /**
          * Span
@@ -9235,6 +9465,65 @@ export interface operations {
             };
         };
     };
+    slices_of_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Slices"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     print_midi: {
         parameters: {
             query?: {
@@ -9552,6 +9841,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["KitChoice"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    print_slices_of_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlicesChoice"];
             };
         };
         responses: {

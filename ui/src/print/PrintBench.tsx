@@ -8,6 +8,7 @@ import { clock } from '../stage/axes';
 import { useNoteName } from '../stage/noteName';
 import { dragsFile } from './dragsFile';
 import { Archive } from './Archive';
+import { SlicesPrint } from './SlicesPrint';
 import { Stems } from './Stems';
 import './print.scss';
 
@@ -54,6 +55,8 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
     if (of) asked.set('part', of);
     return `${base}/audio?${asked.toString()}`;
   };
+  const sourceId = part.sources[0];
+  const source = sourceId ? document.sources?.[sourceId] : undefined;
   const hits = overview?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
   const layered = parts.filter(([, one]) => Object.keys(one.layers ?? {}).length);
   return (
@@ -174,6 +177,15 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
             })}
           </tbody>
         </table>
+        {sourceId && source && (
+          <SlicesPrint
+            key={sourceId}
+            doing={doing}
+            revision={overview?.revision ?? 0}
+            sourceId={sourceId}
+            source={source}
+          />
+        )}
       </section>
       <aside className="settings">
         <div className="column-head">

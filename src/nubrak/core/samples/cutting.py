@@ -18,6 +18,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.controls import control
 from nubrak.core.problem import Problem
+from nubrak.core.signal import distance_to_nearest
 from nubrak.core.tempo import Tempo, beats_at, seconds_at
 from nubrak.core.time_line import LengthS
 
@@ -25,6 +26,7 @@ NEAREST_S = 0.005  # cuts closer than this are one
 MOST_SLICES = 2000
 _FOUND_S = 0.008  # a mark speaks of the cut that is no further away
 _STEP_BEATS = {"1/2": 2.0, "1/4": 1.0, "1/8": 0.5, "1/16": 0.25, "1/32": 0.125}
+_MOMENT_S = 0.03  # before the first stroke of a loop; and how near a hit a step of the grid is that hit's
 _CROSSING_S = 0.002  # how far an edge goes to where the signal crosses zero
 
 Step = Literal["bar", "1/2", "1/4", "1/8", "1/16", "1/32"]
@@ -36,8 +38,16 @@ class CutSettings(BaseModel):
     by: Literal["hits", "grid", "both"] = "hits"
     step: Step = Field(default="1/16", description="the note value that the grid is cut at")
     triplets: bool = Field(default=False, description="three steps in the time of two")
-    lead_ms: float = Field(default=0.5, ge=0, le=50, description="a slice begins so long before its attack")
-    fade_in_ms: float = Field(default=0.5, ge=0, le=50, description="and fades in so long")
+    lead_ms: float = Field(
+        default=0.5,
+        ge=0,
+        le=50,
+        description="a slice begins so long before its attack",
+        json_schema_extra=control(step=0.1),
+    )
+    fade_in_ms: float = Field(
+        default=0.5, ge=0, le=50, description="and fades in so long", json_schema_extra=control(step=0.1)
+    )
     fade_out_ms: float | None = Field(
         default=None, ge=0, le=2000, description="it fades out so long; empty: while the next fades in"
     )
@@ -113,7 +123,8 @@ def cut(
 ) -> list[Slice]:
     """The slices of a source of so many frames, struck at ``hits_s`` (n,) and with steps at ``grid_s``
     (m,), in s from its beginning. The first begins where the source does, the last ends where it ends;
-    where two cuts are nearer than 5 ms, a hand's counts before a hit's, and a hit's before the grid's.
+    where two cuts are nearer than 5 ms, a hand's counts before a hit's, and a hit's before the grid's,
+    which gives way to hits within 30 ms.
     """
     length_s = frames / rate_hz
     wanted = [*_by_hand(marks), *_found(hits_s, grid_s, settings, marks)]
@@ -163,6 +174,8 @@ def _found(
     for times, struck in ((hits_s, True), (grid_s, False)):
         if settings.by == ("grid" if struck else "hits"):
             continue
+        if not struck and settings.by == "both" and len(hits_s) and len(times):
+            times = times[distance_to_nearest(times, np.sort(hits_s)) > _MOMENT_S]
         for time_s in np.sort(times).tolist():
             if all(abs(time_s - found_s) > _FOUND_S for found_s in gone):
                 mark = next((one for one in staying if abs(one.found_s - time_s) <= _FOUND_S), None)
@@ -198,7 +211,7 @@ def _sliced(wanted: list[_Wanted], frames: int, rate_hz: int, settings: CutSetti
         )
     if not out or out[0].start > 0:
         # What is there before the first cut is the first slice, or begins it where that is a moment.
-        if out and out[0].start <= round(NEAREST_S * rate_hz):
+        if out and not out[0].by_hand and out[0].start <= round(_MOMENT_S * rate_hz):
             out[0] = replace(out[0], start=0)
         elif frames:
             out.insert(0, Slice(0, frames, 0, 0.0, 0, samples(settings.fade_out_ms)))

@@ -1,0 +1,164 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { ButtonGroup, Form, ToggleButton } from 'react-bootstrap';
+import { client, take, type Schema } from '../api/client';
+import { fetched, followed, stopped, type JobState } from '../api/jobs';
+import { limitOf } from '../api/limit';
+import type { Doing } from '../api/session';
+import { useWindow } from '../state/window';
+import { stripOf } from './strip';
+
+type Source = NonNullable<Schema['Document']['sources']>[string];
+const BY = [
+  ['hits', 'hits'],
+  ['grid', 'grid'],
+  ['both', 'both'],
+] as const;
+const STEPS = ['bar', '1/2', '1/4', '1/8', '1/16', '1/32'] as const;
+
+const TEMPO = limitOf('SlicesChoice', 'to_bpm');
+
+/** A source cut into slices: where they lie, and all of them as samples on rising notes with MIDI that replays it. */
+export function SlicesPrint({
+  doing,
+  revision,
+  sourceId,
+  source,
+}: {
+  doing: Doing;
+  revision: number;
+  sourceId: string;
+  source: Source;
+}) {
+  const notify = useWindow((state) => state.notify);
+  const [job, setJob] = useState<JobState | null>(null);
+  const [bpm, setBpm] = useState('');
+  const params = { path: { session_id: doing.id, source_id: sourceId } };
+  const asked = useQuery({
+    queryKey: ['slices', doing.id, sourceId, revision],
+    queryFn: () => take(client.GET('/api/sessions/{session_id}/sources/{source_id}/slices', { params })),
+    retry: false,
+    placeholderData: (before) => before,
+  });
+  const cut = source.cut;
+  const by = cut?.by ?? 'hits';
+  const change = (changes: Record<string, string | boolean>) =>
+    void doing.act({ kind: 'set_cut', source_id: sourceId, changes });
+  const tell = (error: unknown) => notify(error instanceof Error ? error.message : String(error));
+  const print = async () => {
+    try {
+      const body = { source_id: sourceId, to_bpm: bpm ? Number(bpm) : null };
+      const path = { session_id: doing.id };
+      const begun = await take(
+        client.POST('/api/sessions/{session_id}/slices/jobs', { params: { path }, body }),
+      );
+      fetched((await followed(begun, setJob)).job_id);
+    } catch (error) {
+      tell(error);
+    } finally {
+      setJob(null);
+    }
+  };
+  const lines = asked.error ? [] : (asked.data?.lines ?? []);
+  const strip = stripOf(lines);
+  return (
+    <section className="slices" aria-labelledby="slices-head">
+      <h2 id="slices-head">Cut into slices</h2>
+      <div className="slices-acts">
+        <span>
+          <strong>{source.name}</strong> cut at its
+        </span>
+        <ButtonGroup aria-label="Cut at">
+          {BY.map(([value, word]) => (
+            <ToggleButton
+              key={value}
+              id={`cut-${value}`}
+              type="radio"
+              name="cut-by"
+              variant="ink"
+              value={value}
+              checked={by === value}
+              onChange={() => change({ by: value })}
+            >
+              {word}
+            </ToggleButton>
+          ))}
+        </ButtonGroup>
+        {by !== 'hits' && (
+          <Form.Select
+            size="sm"
+            aria-label="Step of the grid"
+            value={`${cut?.step ?? '1/16'}${cut?.triplets ? ' triplets' : ''}`}
+            onChange={(event) => {
+              const [step, triplets] = event.target.value.split(' ');
+              change({ step: step!, triplets: Boolean(triplets) });
+            }}
+          >
+            {STEPS.map((step) => (
+              <option key={step}>{step}</option>
+            ))}
+            {STEPS.slice(1).map((step) => (
+              <option key={`${step} triplets`}>{step} triplets</option>
+            ))}
+          </Form.Select>
+        )}
+        <Form.Check
+          type="switch"
+          id="slices-matched"
+          label="equally loud"
+          checked={cut?.matched ?? false}
+          onChange={(event) => change({ matched: event.target.checked })}
+        />
+      </div>
+      {asked.error ? (
+        <p className="about" role="alert">
+          {asked.error.message}
+        </p>
+      ) : (
+        <ol className="slice-strip" aria-label={`${lines.length} slices`} data-testid="slices">
+          {strip.map((one) => (
+            <li key={one.startS} style={{ left: one.left, width: one.width }} title={one.said}>
+              <span className="visually-hidden">{one.said}</span>
+              {one.roomy && <span aria-hidden>{one.number}</span>}
+            </li>
+          ))}
+        </ol>
+      )}
+      <div className="slices-acts">
+        {job ? (
+          <>
+            <span className="number" role="status">
+              writing slices, {Math.round(job.share * 100)} %
+            </span>
+            <button
+              type="button"
+              className="plain-act light"
+              onClick={() => void stopped(job.job_id).catch(tell)}
+            >
+              cancel
+            </button>
+          </>
+        ) : (
+          <button type="button" className="look-act" disabled={!lines.length} onClick={() => void print()}>
+            {lines.length} {lines.length === 1 ? 'slice' : 'slices'} as a zip
+          </button>
+        )}
+        <label className="to-bpm">
+          and all of it at
+          <Form.Control
+            size="sm"
+            type="number"
+            min={TEMPO.least}
+            max={TEMPO.most}
+            aria-label="Another tempo in bpm"
+            placeholder="–"
+            value={bpm}
+            onChange={(event) => setBpm(event.target.value)}
+          />
+          bpm
+        </label>
+        <span className="quiet">Samples on rising notes, SFZ, and MIDI that replays it as it was.</span>
+      </div>
+    </section>
+  );
+}
