@@ -64,6 +64,15 @@ def test_midi_replays_the_loop(seed: int, bpm: float, rate_hz: int, hits: list[f
     assert np.abs(played(made, rate_hz, len(audio)) - audio[:, 0]).max() < 10 ** (-90 / 20)
 
 
+def test_no_note_stands_half_way_between_two_samples() -> None:
+    """At 122.5 bpm every other tick does at 44.1 kHz: 60 / 122.5 / 960 s are 22.5 samples."""
+    audio = np.zeros((44100, 1), np.float32)
+    slices = cut(44100, 44100, np.arange(1, 50) * 22.5 * 19 / 44100, NONE, CutSettings(lead_ms=0))
+    made = print_slices("loop", audio, 44100, slices, [""] * len(slices), Tempo(bpm=122.5))
+    at = np.array([one.time_s for one in made.files]) * 44100
+    assert np.abs(at % 1.0 - 0.5).min() > 0.01
+
+
 def test_it_replays_over_a_change_of_tempo_and_on_several_channels() -> None:
     rate_hz = 8000
     audio = np.random.default_rng(2).uniform(-1, 1, (rate_hz * 4, 1)).astype(np.float32)

@@ -25,6 +25,7 @@ FIRST_KEY = 36  # General MIDI's lowest drum but one; from here upwards
 _KEYS, _CHANNELS = 128 - FIRST_KEY, 16
 MOST_ON_NOTES = _KEYS * _CHANNELS
 _FULL = 127
+_HALF_WAY, _MOST_TICKS_BACK = 0.02, 4  # of a sample; ticks
 
 
 @dataclass(frozen=True)
@@ -71,8 +72,11 @@ def print_slices(
     counts = clock(tempo)
     start_s = np.array([begin + one.start for one in slices]) / rate_hz
     tick = counts.tick_of(start_s)
-    # The tick at or before the slice, also where the nearest lies behind it.
-    tick -= np.round(counts.time_of(tick) * rate_hz) > np.round(start_s * rate_hz)
+    # The tick at or before the slice, also where the nearest lies behind it, and none that lies half-way
+    # between two samples: programs differ in which of them they take.
+    for _ in range(_MOST_TICKS_BACK):
+        at = counts.time_of(np.maximum(tick, 0)) * rate_hz
+        tick -= (np.round(at) > np.round(start_s * rate_hz)) | (np.abs(at % 1.0 - 0.5) < _HALF_WAY)
     at_s = counts.time_of(np.maximum(tick, 0))
     files = []
     for k, one in enumerate(slices):
