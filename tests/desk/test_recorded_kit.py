@@ -63,8 +63,8 @@ def test_each_piece_becomes_an_instrument_with_reasons(desk: Desk, recorded: str
 def test_far_microphones_are_cut_out_at_the_same_place(desk: Desk, recorded: str) -> None:
     _, kit = done(desk, recorded, KitChoice(microphones="all"))
     names = {one.name: one for one in kit.instruments.values()}
-    assert {"Kick", "Kick, overheads", "Snare", "Snare, overheads"} <= set(names)
-    close, far = names["Kick"].samples[0], names["Kick, overheads"].samples[0]
+    assert {"Kick, close", "Kick, overheads", "Snare, close", "Snare, overheads"} <= set(names)
+    close, far = names["Kick, close"].samples[0], names["Kick, overheads"].samples[0]
     assert close.attack_s == far.attack_s
     first = []
     for one in (close, far):

@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from nubrak.core.gather import inspect
 from nubrak.core.layer import as_stereo
 from nubrak.core.pieces import hears_the_kit
-from nubrak.core.prints import Cancelled, GoOn
+from nubrak.core.prints import CLOSE, Cancelled, GoOn
 from nubrak.core.problem import Problem
 from nubrak.core.samples import (
     FEWEST,
@@ -86,7 +86,7 @@ def make_kit(desk: Desk, standing: Standing, choice: KitChoice, kit_id: str, go_
             continue
         (begin, audio), strokes, of_all = taken
         name = standing.names[part_id]
-        heard = {name: (begin, audio)} | {f"{name}, {place}": one for place, one in far.items()}
+        heard = {f"{name}, {CLOSE}": (begin, audio)} | {f"{name}, {place}": one for place, one in far.items()}
         for title, (at, sound) in heard.items():
             moved = [(one, _moved(where, begin - at)) for one, where in strokes]
             instrument = _instrument(

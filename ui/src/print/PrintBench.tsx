@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { ButtonGroup, Form, ToggleButton } from 'react-bootstrap';
 import type { Schema } from '../api/client';
-import { orderedParts, type BenchProps } from '../shell/bench';
+import { familyHeads, orderedParts, type BenchProps } from '../shell/bench';
 import { PieceMark } from '../shell/PieceMark';
 import { useWindow } from '../state/window';
 import { clock } from '../stage/axes';
@@ -57,6 +57,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
   };
   const sourceId = part.sources[0];
   const source = sourceId ? document.sources?.[sourceId] : undefined;
+  const heads = familyHeads(document);
   const hits = overview?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
   const layered = parts.filter(([, one]) => Object.keys(one.layers ?? {}).length);
   return (
@@ -138,9 +139,9 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
                   <td>
                     {piece && <PieceMark piece={piece} />} {name(id)}
                   </td>
-                  <td className="number">{line?.time_s.length ?? 0} hits</td>
+                  <td className="number">{heads.has(id) ? '' : `${line?.time_s.length ?? 0} hits`}</td>
                   <td className="number" title="note number and its name">
-                    {line && noteName(line.note)}
+                    {line && !heads.has(id) && noteName(line.note)}
                   </td>
                   <td>
                     <a

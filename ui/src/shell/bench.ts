@@ -19,7 +19,7 @@ export interface BenchProps {
 }
 
 /** The parts told from the moments of others. */
-const familyHeads = (document: Document): Set<string> =>
+export const familyHeads = (document: Document): Set<string> =>
   new Set(Object.values(document.parts ?? {}).flatMap((part) => (isTold(part) ? part.sorted_from! : [])));
 
 /** Whether a part was told from the moments of another, and not divided from it by hand. */
