@@ -104,6 +104,18 @@ def test_silence_and_odd_places_do_no_harm() -> None:
     assert by_itself(silent, shares, 1, 4990, 50).shape == (50, 1), "beyond the end is silence"
 
 
+@pytest.mark.parametrize(
+    ("start", "frames"), [(-9000, 12_000), (-9000, 100), (-1, 5), (4000, 9000), (9000, 10)]
+)
+def test_before_the_beginning_and_behind_the_end_is_silence(start: int, frames: int) -> None:
+    audio = np.random.default_rng(3).uniform(-1, 1, (5000, 1)).astype(np.float32)
+    shares = apart(audio, RATE_HZ, [Struck("kick", np.array([0.01])), Struck("snare", np.array([0.05]))])
+    whole = by_itself(audio, shares, 0, 0, 5000)
+    padded = np.concatenate([np.zeros((9000, 1)), whole, np.zeros((9000, 1))]).astype(np.float32)
+    out = by_itself(audio, shares, 0, start, frames)
+    assert np.abs(out - padded[9000 + start : 9000 + start + frames]).max() < 1e-6
+
+
 def test_shares_hold_still_from_one_window_to_the_next() -> None:
     """No step is heard: between windows a quarter apart a share seldom moves by more than half."""
     alone, time_s = beat()

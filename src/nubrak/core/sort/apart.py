@@ -101,6 +101,10 @@ def by_itself(audio: Array, shares: Shares, piece: int, start: int, frames: int)
     """The samples ``start`` to ``start + frames`` of one piece, (frames, channels), out of the audio (frames,
     channels) it was told apart in. Windows joined equal the whole, and all pieces together the audio.
     """
+    if start < 0:
+        silence = np.zeros((min(-start, frames), audio.shape[1]), np.float32)
+        rest = by_itself(audio, shares, piece, 0, max(frames + start, 0))
+        return np.concatenate([silence, rest])
     window = shares.window
     hop, count = window // _OVERLAP, _frames(len(audio), window)
     first, last = max(start // hop, 0), min((start + frames - 1) // hop + _OVERLAP, count - 1)
@@ -122,6 +126,7 @@ def by_itself(audio: Array, shares: Shares, piece: int, start: int, frames: int)
             if at + frames <= len(line)
             else np.pad(line[at:], (0, at + frames - len(line)))
         )
+    out[max(len(audio) - start, 0) :] = 0.0  # there the pieces cancel each other; alone each is silent
     return out
 
 
