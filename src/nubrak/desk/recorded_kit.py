@@ -21,7 +21,7 @@ from nubrak.core.samples import (
     Instrument,
     Kit,
     Layered,
-    Sample,
+    as_sample,
     character,
     cut_out,
     measure,
@@ -186,17 +186,9 @@ def _instrument(
             key = put_audio(desk.engine, path, f"{stem}.wav", inspect(path))
         finally:
             path.unlink(missing_ok=True)
-        samples.append(
-            Sample(
-                audio=key,
-                name=f"{stem}.wav",
-                low_velocity=stroke.low,
-                high_velocity=stroke.high,
-                velocity=stroke.velocity,
-                attack_s=where.lead / rate_hz,
-                measured=measure(as_stereo(sound), where.lead / rate_hz, rate_hz),
-            )
-        )
+        measured = measure(as_stereo(sound), where.lead / rate_hz, rate_hz)
+        sample = as_sample(stroke, where, rate_hz, key, f"{stem}.wav")
+        samples.append(sample.model_copy(update={"measured": measured}))
     out = Instrument(name=name[:120], piece=piece, samples=samples)
     return out.model_copy(update={"words": character(out)})
 

@@ -1,8 +1,8 @@
 import { useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { client, take, type Schema } from '../api/client';
-import { followed, stopped, type JobState } from '../api/jobs';
-import { useWindow } from '../state/window';
+import { UnderWay } from '../shell/UnderWay';
+import { useJob } from '../shell/useJob';
 
 type Made = Schema['RecordedKit'];
 
@@ -16,23 +16,15 @@ export function RecordedKit({
   said: Made | null;
   onMade: (kit: Made) => void;
 }) {
-  const notify = useWindow((state) => state.notify);
-  const [job, setJob] = useState<JobState | null>(null);
+  const { job, run, cancel } = useJob();
   const [every, setEvery] = useState(false);
-  const tell = (error: unknown) => notify(error instanceof Error ? error.message : String(error));
-  const make = async () => {
-    try {
-      const params = { path: { session_id: sessionId } };
-      const body = { microphones: every ? ('all' as const) : ('close' as const) };
-      const begun = await take(client.POST('/api/sessions/{session_id}/kit/jobs', { params, body }));
-      const { kit } = await followed(begun, setJob);
-      if (kit) onMade(kit);
-    } catch (error) {
-      tell(error);
-    } finally {
-      setJob(null);
-    }
-  };
+  const params = { path: { session_id: sessionId } };
+  const body = { microphones: every ? ('all' as const) : ('close' as const) };
+  const make = () =>
+    run(
+      () => take(client.POST('/api/sessions/{session_id}/kit/jobs', { params, body })),
+      (done) => done.kit && onMade(done.kit),
+    );
   return (
     <section className="recorded-kit" aria-labelledby="recorded-kit">
       <h2 id="recorded-kit">A kit of this recording</h2>
@@ -42,18 +34,7 @@ export function RecordedKit({
       </p>
       <div className="recorded-kit-acts">
         {job ? (
-          <>
-            <span className="number" role="status">
-              choosing strokes, {Math.round(job.share * 100)} %
-            </span>
-            <button
-              type="button"
-              className="plain-act light"
-              onClick={() => void stopped(job.job_id).catch(tell)}
-            >
-              cancel
-            </button>
-          </>
+          <UnderWay job={job} said="choosing strokes" onCancel={cancel} />
         ) : (
           <>
             <button type="button" className="look-act" onClick={() => void make()}>

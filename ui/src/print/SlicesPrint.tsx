@@ -2,10 +2,11 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { ButtonGroup, Form, ToggleButton } from 'react-bootstrap';
 import { client, take, type Schema } from '../api/client';
-import { fetched, followed, stopped, type JobState } from '../api/jobs';
+import { fetched } from '../api/jobs';
 import { limitOf } from '../api/limit';
 import type { Doing } from '../api/session';
-import { useWindow } from '../state/window';
+import { UnderWay } from '../shell/UnderWay';
+import { useJob } from '../shell/useJob';
 import { stripOf } from './strip';
 
 type Source = NonNullable<Schema['Document']['sources']>[string];
@@ -30,8 +31,7 @@ export function SlicesPrint({
   sourceId: string;
   source: Source;
 }) {
-  const notify = useWindow((state) => state.notify);
-  const [job, setJob] = useState<JobState | null>(null);
+  const { job, run, cancel } = useJob();
   const [bpm, setBpm] = useState('');
   const params = { path: { session_id: doing.id, source_id: sourceId } };
   const asked = useQuery({
@@ -44,21 +44,18 @@ export function SlicesPrint({
   const by = cut?.by ?? 'hits';
   const change = (changes: Record<string, string | boolean>) =>
     void doing.act({ kind: 'set_cut', source_id: sourceId, changes });
-  const tell = (error: unknown) => notify(error instanceof Error ? error.message : String(error));
-  const print = async () => {
-    try {
-      const body = { source_id: sourceId, to_bpm: bpm ? Number(bpm) : null };
-      const path = { session_id: doing.id };
-      const begun = await take(
-        client.POST('/api/sessions/{session_id}/slices/jobs', { params: { path }, body }),
-      );
-      fetched((await followed(begun, setJob)).job_id);
-    } catch (error) {
-      tell(error);
-    } finally {
-      setJob(null);
-    }
-  };
+  const body = { source_id: sourceId, to_bpm: bpm ? Number(bpm) : null };
+  const print = () =>
+    run(
+      () =>
+        take(
+          client.POST('/api/sessions/{session_id}/slices/jobs', {
+            params: { path: { session_id: doing.id } },
+            body,
+          }),
+        ),
+      (done) => fetched(done.job_id),
+    );
   const lines = asked.error ? [] : (asked.data?.lines ?? []);
   const strip = stripOf(lines);
   return (
@@ -126,18 +123,7 @@ export function SlicesPrint({
       )}
       <div className="slices-acts">
         {job ? (
-          <>
-            <span className="number" role="status">
-              writing slices, {Math.round(job.share * 100)} %
-            </span>
-            <button
-              type="button"
-              className="plain-act light"
-              onClick={() => void stopped(job.job_id).catch(tell)}
-            >
-              cancel
-            </button>
-          </>
+          <UnderWay job={job} said="writing slices" onCancel={cancel} />
         ) : (
           <button type="button" className="look-act" disabled={!lines.length} onClick={() => void print()}>
             {lines.length} {lines.length === 1 ? 'slice' : 'slices'} as a zip

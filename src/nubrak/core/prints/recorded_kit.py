@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.pieces import file_name
-from nubrak.core.samples import Cutout, Instrument, Kit, Layered, Sample, cut_out, write_sfz
+from nubrak.core.samples import Cutout, Instrument, Kit, Layered, as_sample, cut_out, write_sfz
 
 CLOSE = "close"
 
@@ -56,16 +56,7 @@ def print_kit(name: str, pieces: Sequence[Taken], rate_hz: int) -> KitPrint:
                 audio = f"{len(files):064x}"
                 paths[audio] = f"{file_name(microphone)}/{stem}.wav"
                 files[paths[audio]] = cut_out(piece.heard[microphone], where)
-                samples.append(
-                    Sample(
-                        audio=audio,
-                        name=f"{stem}.wav",
-                        low_velocity=stroke.low,
-                        high_velocity=stroke.high,
-                        velocity=stroke.velocity,
-                        attack_s=where.lead / rate_hz,
-                    )
-                )
+                samples.append(as_sample(stroke, where, rate_hz, audio, f"{stem}.wav"))
             if samples:
                 instruments[str(number)] = Instrument(name=piece.name, piece=piece.piece, samples=samples)
         if instruments:

@@ -16,7 +16,15 @@ from nubrak.core.samples.cutting import (
     slice_audio,
     snapped,
 )
-from nubrak.core.samples.from_recording import FEWEST, Cutout, cut_out, cutout, said_of, take_strokes
+from nubrak.core.samples.from_recording import (
+    FEWEST,
+    Cutout,
+    as_sample,
+    cut_out,
+    cutout,
+    said_of,
+    take_strokes,
+)
 from nubrak.core.samples.kit import LONGEST_SAMPLE_S, MOST_INSTRUMENTS, STARTER, Instrument, Kit, Sample
 from nubrak.core.samples.measure import attack_of, character, measure
 from nubrak.core.samples.replay import at_tempo, levels_db, replayed
@@ -41,6 +49,7 @@ __all__ = [
     "Slice",
     "Step",
     "arranged",
+    "as_sample",
     "at_tempo",
     "attack_of",
     "character",

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.samples.clearest import Layered, clearest, layered
+from nubrak.core.samples.kit import Sample
 
 FEWEST = 2  # strokes that make an instrument
 
@@ -100,3 +101,15 @@ def said_of(strokes: Sequence[Layered], of_all: int) -> str:
     """What was taken, in words."""
     layers = len({(one.low, one.high) for one in strokes})
     return f"{len(strokes)} of {of_all} strokes in {layers} layer{'' if layers == 1 else 's'}"
+
+
+def as_sample(stroke: Layered, where: Cutout, rate_hz: int, audio: str, name: str) -> Sample:
+    """A stroke that was cut out, as a sample whose audio is kept under ``audio``."""
+    return Sample(
+        audio=audio,
+        name=name,
+        low_velocity=stroke.low,
+        high_velocity=stroke.high,
+        velocity=stroke.velocity,
+        attack_s=where.lead / rate_hz,
+    )
