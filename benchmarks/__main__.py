@@ -35,6 +35,10 @@ if __name__ == "__main__":
         from benchmarks import apart
 
         apart.run()
+    if "kits" in wanted:
+        from benchmarks import recorded_kits
+
+        recorded_kits.run(accuracy.KITS)
     if "fuzz" in wanted:
         from benchmarks import fuzz
 

@@ -66,6 +66,8 @@ class Recording:
     over_rest_db: dict[str, NDArray[np.float64]] = field(default_factory=dict)
     spill_db: dict[tuple[str, str], float] = field(default_factory=dict)  # (piece, microphone)
     delay_s: dict[tuple[str, str], float] = field(default_factory=dict)
+    # What of a close microphone's signal is its own piece's direct sound, (frames,).
+    own: dict[str, NDArray[np.float32]] = field(default_factory=dict)
 
     @property
     def close(self) -> list[str]:
@@ -219,13 +221,17 @@ def record(
         hiss = 10 ** (rng.uniform(-84, -70) / 20) * rng.standard_normal(length, np.float32)
         out.audio[name] = (own + spill + np.float32(10 ** (wet / 20)) * reverberant + hiss).astype(np.float32)
         if name in tracks:
+            out.own[name] = own
             order = np.argsort(attacks[name])
             at = np.round(out.attacks_s[name, name] * RATE_HZ).astype(int)
             out.over_rest_db[name] = _over_rest_db(
                 out.audio[name], at, np.array([power[name][k] for k in order])
             )
-    for signal in out.audio.values():
-        signal *= np.float32(10 ** (rng.normal(0, 2.5) / 20))
+    for name, signal in out.audio.items():
+        gain = np.float32(10 ** (rng.normal(0, 2.5) / 20))
+        signal *= gain
+        if name in out.own:
+            out.own[name] *= gain
     if scene.faults:
         clipped, quiet, hums = rng.choice(microphones, 3, replace=False)
         loud = out.audio[clipped]

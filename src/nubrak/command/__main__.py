@@ -144,7 +144,7 @@ def convert(
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def benchmark(context: typer.Context) -> None:
     """Measure speed and accuracy beside general-purpose libraries; words choose among speed, shape, accuracy,
-    left-out, loops, apart, browser, fuzz and endurance; `accuracy --proof DIR` and `loops --proof DIR`
+    left-out, loops, apart, kits, browser, fuzz and endurance; `accuracy --proof DIR` and `loops --proof DIR`
     score a folder of recordings with their truth.
     """
     import subprocess
