@@ -76,12 +76,8 @@ def run(kits: tuple[Kit, ...]) -> None:
     with ProcessPoolExecutor(2) as pool:
         found = [line for one in pool.map(_scored, [(s, k) for s in STYLES for k in kits]) for line in one]
     print("A kit out of a recording: other drums in what is taken, under the median stroke's (wanted 12 dB)")
-    print(
-        f"  {'':14} {'recordings':>10} {'spill, dB less':>15} {'worst':>7} {'against the drum':>17} {'taken':>6}"
-    )
+    print(f"  {'':14} {'recordings':>10} {'dB less':>8} {'worst':>6} {'against the drum':>17} {'taken':>6}")
     for name in dict.fromkeys(line[0] for line in found):
         of = np.array([line[1:] for line in found if line[0] == name])
-        print(
-            f"  {name:14} {len(of):10} {of[:, 0].mean():15.1f} {of[:, 0].min():7.1f} {of[:, 1].mean():17.1f} "
-            f"{of[:, 2].mean():6.1f}"
-        )
+        less, cleaner, taken = of.mean(axis=0)
+        print(f"  {name:14} {len(of):10} {less:8.1f} {of[:, 0].min():6.1f} {cleaner:17.1f} {taken:6.1f}")
