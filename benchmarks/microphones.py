@@ -66,7 +66,7 @@ class Recording:
     over_rest_db: dict[str, NDArray[np.float64]] = field(default_factory=dict)
     spill_db: dict[tuple[str, str], float] = field(default_factory=dict)  # (piece, microphone)
     delay_s: dict[tuple[str, str], float] = field(default_factory=dict)
-    # What of a close microphone's signal is its own piece's direct sound, (frames,).
+    # What of a close microphone's signal is its own piece, its room with it, (frames,).
     own: dict[str, NDArray[np.float32]] = field(default_factory=dict)
 
     @property
@@ -221,7 +221,8 @@ def record(
         hiss = 10 ** (rng.uniform(-84, -70) / 20) * rng.standard_normal(length, np.float32)
         out.audio[name] = (own + spill + np.float32(10 ** (wet / 20)) * reverberant + hiss).astype(np.float32)
         if name in tracks:
-            out.own[name] = own
+            from_afar = np.float32(10 ** ((_IN_OVERHEADS_DB[name] - 8 + wet) / 20)) * tracks[name]
+            out.own[name] = own + oaconvolve(from_afar, room)[:length].astype(np.float32)
             order = np.argsort(attacks[name])
             at = np.round(out.attacks_s[name, name] * RATE_HZ).astype(int)
             out.over_rest_db[name] = _over_rest_db(
