@@ -121,6 +121,7 @@ def known_of(client: Client) -> dict[str, str]:
             return {
                 "session_id": state["id"],
                 "part_id": next(iter(document["parts"])),
+                "source_id": next(iter(document["sources"])),
                 "audio": clip["audio"],
                 "kit_id": client.request("POST", "/api/kits", json={}).json()["kit_id"],
             }
