@@ -11,11 +11,10 @@ import soxr
 from numpy.typing import NDArray
 
 from nubrak.command.kit_files import Kit, found_in, gather_files, read_whole
-from nubrak.command.slice import wave
 from nubrak.core.decide import Decisions
 from nubrak.core.flow import decide_all
 from nubrak.core.pieces import PIECES, file_name, hears_the_kit
-from nubrak.core.prints import CLOSE, Taken, print_kit
+from nubrak.core.prints import CLOSE, Taken, print_kit, write_sample
 from nubrak.core.problem import Problem
 from nubrak.core.samples import FEWEST, said_of, take_strokes
 from nubrak.core.shape import ShapeSettings, shape
@@ -75,7 +74,7 @@ def _write(kit: Kit, out: Path, name: str, every_microphone: bool) -> None:
     made = print_kit(name, taken, rate_hz)
     for path, audio in made.files.items():
         (out / path).parent.mkdir(parents=True, exist_ok=True)
-        wave(out / path, audio, rate_hz)
+        write_sample(out / path, audio, rate_hz)
     for title, text in made.sfz.items():
         (out / f"{file_name(title)}.sfz").write_text(text, encoding="utf-8")
     text = json.dumps({"name": name, "rate_hz": rate_hz, "pieces": report}, indent=1, ensure_ascii=False)

@@ -8,14 +8,13 @@ from pathlib import Path
 from typing import get_args
 
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 
 from nubrak.command.kit_files import found_in, gather_files, read_whole
 from nubrak.core.flow import decide_all
 from nubrak.core.gather import inspect
 from nubrak.core.pieces import PIECES, file_name
-from nubrak.core.prints import SlicePrint, print_slices
+from nubrak.core.prints import SlicePrint, print_slices, write_sample
 from nubrak.core.problem import Problem
 from nubrak.core.samples import CutSettings, Slice, Step, at_tempo, cut, grid_cuts_s, levels_db, replayed
 from nubrak.core.tempo import Tempo, tempo_told_by
@@ -86,7 +85,7 @@ def _sliced(
     if to_bpm is not None and tempo is not None:
         times = at_tempo(slices, facts.rate_hz, facts.frames, tempo, Tempo(bpm=to_bpm))
         moved = f"{file_name(path.stem)} at {to_bpm:g} bpm.wav"
-        wave(out / moved, replayed(audio, facts.rate_hz, slices, times, levels), facts.rate_hz)
+        write_sample(out / moved, replayed(audio, facts.rate_hz, slices, times, levels), facts.rate_hz)
         report["moved"] = moved
     text = json.dumps(report, indent=1, ensure_ascii=False)
     (out / "slices.json").write_text(f"{text}\n", encoding="utf-8")
@@ -135,13 +134,7 @@ def _name(one: Slice, rate_hz: int, strokes: Strokes) -> str:
 def _write(out: Path, stem: str, made: SlicePrint, rate_hz: int) -> None:
     (out / "samples").mkdir(parents=True, exist_ok=True)
     for file in made.files:
-        wave(out / file.path, file.audio, rate_hz)
+        write_sample(out / file.path, file.audio, rate_hz)
     for name, text in made.sfz.items():
         (out / f"{file_name(name)}.sfz").write_text(text, encoding="utf-8")
     (out / f"{file_name(stem)}.mid").write_bytes(made.midi)
-
-
-def wave(path: Path, audio: NDArray[np.float32], rate_hz: int) -> None:
-    """24 bits, or floats where whole numbers would cut off what is over full scale."""
-    over = float(np.abs(audio).max(initial=0.0)) > 1.0
-    soundfile.write(path, audio, rate_hz, subtype="FLOAT" if over else "PCM_24")

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Literal
 
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.gather import inspect
 from nubrak.core.layer import as_stereo
 from nubrak.core.pieces import hears_the_kit
-from nubrak.core.prints import CLOSE, Cancelled, GoOn
+from nubrak.core.prints import CLOSE, Cancelled, GoOn, write_sample
 from nubrak.core.problem import Problem
 from nubrak.core.samples import (
     FEWEST,
@@ -182,7 +180,7 @@ def _instrument(
         path, sound = draft(desk, "wav"), cut_out(audio, where)
         stem = f"{name} v{stroke.velocity:03d} {turn}"
         try:
-            _wave(path, sound, rate_hz)
+            write_sample(path, sound, rate_hz)
             key = put_audio(desk.engine, path, f"{stem}.wav", inspect(path))
         finally:
             path.unlink(missing_ok=True)
@@ -191,7 +189,3 @@ def _instrument(
         samples.append(sample.model_copy(update={"measured": measured}))
     out = Instrument(name=name[:120], piece=piece, samples=samples)
     return out.model_copy(update={"words": character(out)})
-
-
-def _wave(path: Path, sound: NDArray[np.float32], rate_hz: int) -> None:
-    soundfile.write(path, sound, rate_hz, subtype="PCM_24", format="WAV")

@@ -7,13 +7,12 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.names import Name
 from nubrak.core.pieces import file_name
-from nubrak.core.prints import Cancelled, GoOn, print_slices
+from nubrak.core.prints import Cancelled, GoOn, print_slices, write_sample
 from nubrak.core.problem import Problem
 from nubrak.core.samples import CutSettings, Slice, at_tempo, cut, grid_cuts_s, levels_db, replayed
 from nubrak.core.tempo import Tempo
@@ -144,11 +143,9 @@ def write_slices(desk: Desk, standing: Standing, choice: SlicesChoice, go_on: Go
 
 
 def _put(desk: Desk, files: zipfile.ZipFile, name: str, audio: NDArray[np.float32], rate_hz: int) -> None:
-    """24 bits, or floats where whole numbers would cut off what is over full scale."""
     wave = draft(desk, "wav")
-    over = float(np.abs(audio).max(initial=0.0)) > 1.0
     try:
-        soundfile.write(wave, audio, rate_hz, subtype="FLOAT" if over else "PCM_24", format="WAV")
+        write_sample(wave, audio, rate_hz)
         files.write(wave, name)
     finally:
         wave.unlink(missing_ok=True)

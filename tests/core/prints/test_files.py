@@ -13,7 +13,7 @@ import soundfile
 
 from nubrak.core.gather.read import inspect
 from nubrak.core.prints.bext import stamp
-from nubrak.core.prints.files import Cancelled, PrintSettings, measured, print_file
+from nubrak.core.prints.files import Cancelled, PrintSettings, measured, print_file, write_sample
 from nubrak.core.problem import Problem
 
 
@@ -121,3 +121,11 @@ def test_what_is_over_full_scale_is_counted(tmp_path: Path) -> None:
     loud[10], loud[20, 0] = 1.5, -1.2
     said = print_file(tmp_path / "p", lambda start, frames: loud[start : start + frames], 1000, RATE)
     assert said.over == 3 and said.peak_db == pytest.approx(20 * np.log10(1.5))
+
+
+def test_a_sample_over_full_scale_is_written_as_floats(tmp_path: Path) -> None:
+    for peak, kept in ((0.9, "PCM_24"), (1.4, "FLOAT")):
+        sound = np.array([[0.1], [peak], [-0.2]], np.float32)
+        write_sample(tmp_path / "one.wav", sound, 44100)
+        assert soundfile.info(tmp_path / "one.wav").subtype == kept
+        np.testing.assert_allclose(soundfile.read(tmp_path / "one.wav")[0], sound[:, 0], atol=1e-6)

@@ -28,6 +28,7 @@ from nubrak.core.prints.files import (
     measured,
     print_all,
     print_file,
+    write_sample,
 )
 from nubrak.core.prints.hit_lists import MOST_LIST_BYTES, HitLine, read_hits, to_csv, to_jams, to_json
 from nubrak.core.prints.recorded_kit import CLOSE, KitPrint, Taken, print_kit
@@ -70,4 +71,5 @@ __all__ = [
     "to_jams",
     "to_json",
     "unpacked",
+    "write_sample",
 ]

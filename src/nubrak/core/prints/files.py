@@ -278,3 +278,11 @@ def _at_rate(
         yield block
     if left > 0:
         yield np.zeros((left, 2), np.float32)
+
+
+def write_sample(path: Path, audio: NDArray[np.float32], rate_hz: int) -> None:
+    """A sample (frames, channels) as WAV: 24 bits, or floats where whole numbers would cut off what is over
+    full scale.
+    """
+    over = float(np.abs(audio).max(initial=0.0)) > 1.0
+    soundfile.write(path, audio, rate_hz, subtype="FLOAT" if over else "PCM_24", format="WAV")
