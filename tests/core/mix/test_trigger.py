@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
+from itertools import pairwise
 
-from nubrak.core.mix.trigger import render_triggers, tick
+import numpy as np
+import pytest
+
+from nubrak.core.mix.trigger import render_click, render_triggers, tick
 from nubrak.core.shape import Notes
+from nubrak.core.tempo import Tempo
 
 RATE_HZ = 48000
 
@@ -33,3 +37,17 @@ def test_windows_joined_equal_the_whole() -> None:
 def test_a_cymbal_ticks_higher() -> None:
     drum, cymbal = (np.abs(np.fft.rfft(tick(RATE_HZ, cross), 8192)) for cross in (False, True))
     assert np.argmax(cymbal) > 2 * np.argmax(drum)
+
+
+def test_a_click_stands_on_every_beat_and_windows_join_to_the_whole() -> None:
+    tempo = Tempo(bpm=120, beats_per_bar=3, bar_one_s=0.2, known="set")
+    whole = render_click(tempo, RATE_HZ, 0, 3 * RATE_HZ)
+    cuts = (0, 1234, 8821, 3 * RATE_HZ)
+    joined = [render_click(tempo, RATE_HZ, a, b - a) for a, b in pairwise(cuts)]
+    assert np.array_equal(np.concatenate(joined), whole)
+    loud = np.abs(whole) > 1e-4
+    begins = np.nonzero(loud & ~np.concatenate([np.zeros(1000, bool), loud[:-1000]]))[0]
+    first = begins[np.diff(begins, prepend=-9999) > 4000] / RATE_HZ
+    assert first == pytest.approx(0.2 + 0.5 * np.arange(6), abs=0.001)
+    peaks = [np.abs(whole[round(t * RATE_HZ) : round((t + 0.04) * RATE_HZ)]).max() for t in first]
+    assert peaks[0] == pytest.approx(peaks[3], rel=0.02) and peaks[0] > 1.2 * peaks[1]

@@ -30,6 +30,12 @@ export const LIMITS = {
     duck_hold_ms: { least: 0, most: 2000, step: 1, unit: 'ms', usual: 120, low: 0, high: 2000 },
     duck_out_ms: { least: 0.1, most: 2000, step: 1, unit: 'ms', usual: 80, low: 0.1, high: 2000 },
   },
+  CopyBars: {
+    bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+    to_bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+    times: { least: 1, most: 512, step: 1, unit: '', usual: 1, low: 1, high: 512 },
+    seed: { least: 0, most: 2147483648, step: 1, unit: '', usual: 0, low: 0, high: 2147483648 },
+  },
   CurvePoint: {
     offset_db: { least: -60, most: 60, step: 0.5, unit: 'dB', usual: null, low: -60, high: 60 },
   },
@@ -45,12 +51,22 @@ export const LIMITS = {
   Document: {
     rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: 44100, low: 8000, high: 384000 },
   },
+  EmptyBars: {
+    bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+    to_bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+  },
   EvenOut: {
     percent: { least: 0, most: 100, step: 1, unit: '%', usual: 50, low: 0, high: 100 },
     around: { least: 1, most: 64, step: 1, unit: '±', usual: 4, low: 1, high: 32 },
   },
   Feel: {
     bar_beats: { least: 0.0625, most: 128, step: 0.0625, unit: 'beats', usual: null, low: 0.0625, high: 128 },
+  },
+  FeelBars: {
+    bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+    to_bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+    timing_percent: { least: 0, most: 150, step: 1, unit: '%', usual: 100, low: 0, high: 150 },
+    strength_percent: { least: 0, most: 150, step: 1, unit: '%', usual: 40, low: 0, high: 150 },
   },
   FeelStep: {
     late_ms: { least: -4500, most: 4500, step: 1, unit: 'ms', usual: 0, low: -4500, high: 4500 },
@@ -134,6 +150,13 @@ export const LIMITS = {
   PieceGuess: {
     sure: { least: 0, most: 1, step: 1, unit: '', usual: null, low: 0, high: 1 },
   },
+  PlayedIn: {
+    velocity: { least: 1, most: 127, step: 1, unit: '', usual: 100, low: 1, high: 127 },
+    note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
+  },
+  PlayedPass: {
+    drawn_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 0, low: 0, high: 100 },
+  },
   PrintSettings: {
     rate_hz: { least: 8000, most: 192000, step: 1, unit: 'Hz', usual: null, low: 8000, high: 192000 },
   },
@@ -194,5 +217,15 @@ export const LIMITS = {
   },
   Timing: {
     shift_ms: { least: -500, most: 500, step: 0.1, unit: 'ms', usual: 0, low: -60, high: 60 },
+  },
+  Vary: {
+    drop_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 15, low: 0, high: 100 },
+    add_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 25, low: 0, high: 100 },
+    shift_percent: { least: 0, most: 200, step: 1, unit: '%', usual: 100, low: 0, high: 200 },
+  },
+  WriteAt: {
+    bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+    step: { least: 0, most: 4096, step: 1, unit: '', usual: null, low: 0, high: 4096 },
+    velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
   },
 } as const satisfies Record<string, Record<string, Limit>>;

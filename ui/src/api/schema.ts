@@ -1046,6 +1046,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/bars/{bar}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bar As Read
+         * @description A bar of all parts on the steps of a grid.
+         */
+        get: operations["bar_as_read"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/bars/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write Stroke
+         * @description Write, change or take away one stroke.
+         */
+        post: operations["write_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/bars/played": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Played
+         * @description Keep strokes that were played in.
+         */
+        post: operations["keep_played"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/bars/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Bar
+         * @description A bar once more, or several times, as it is or varied.
+         */
+        post: operations["copy_bar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/bars/feel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Feel Over Bars
+         * @description A feel laid over what is written in bars.
+         */
+        post: operations["feel_over_bars"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/bars/empty": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Empty These Bars
+         * @description Take away what is written in bars.
+         */
+        post: operations["empty_these_bars"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/bars/kit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Kit For All
+         * @description Let what is written sound with a kit.
+         */
+        post: operations["kit_for_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/stroke": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Stroke
+         * @description One stroke of a part by itself, little-endian float32, interleaved stereo, at the session's rate.
+         */
+        get: operations["one_stroke"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/sound/{bus}": {
         parameters: {
             query?: never;
@@ -1059,7 +1219,7 @@ export interface paths {
          *     holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
          *     with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
          *     along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
-         *     ``layer``.
+         *     ``layer``; with ``click`` every beat clicks.
          */
         get: operations["sound"];
         put?: never;
@@ -1781,6 +1941,21 @@ export interface components {
             part_ids: string[];
         };
         /**
+         * BarRun
+         * @description Bars one after the other of which the same can be said.
+         */
+        BarRun: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "recorded" | "written" | "both" | "empty";
+        };
+        /**
          * BestBar
          * @description The bar that stands for the recording.
          */
@@ -1976,6 +2151,32 @@ export interface components {
             part_id: string;
             /** Other Id */
             other_id: string;
+        };
+        /**
+         * CopyBars
+         * @description A bar once more, or several times, from another bar on. Strokes written there give way; recorded ones
+         *     stay.
+         */
+        CopyBars: {
+            /** Revision */
+            revision: number;
+            /** Bar */
+            bar: number;
+            /** To Bar */
+            to_bar: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+            /** @description empty: as it is */
+            vary?: components["schemas"]["Vary"] | null;
+            /**
+             * Seed
+             * @description which of all variations
+             * @default 0
+             */
+            seed: number;
         };
         /**
          * Corner
@@ -2248,7 +2449,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"];
         };
         /**
          * Either
@@ -2259,6 +2460,27 @@ export interface components {
             head_id: string;
             own: components["schemas"]["Candidate"];
             other: components["schemas"]["Candidate"];
+        };
+        /**
+         * EmptyBars
+         * @description Bars to be emptied.
+         */
+        EmptyBars: {
+            /** Revision */
+            revision: number;
+            /** Bar */
+            bar: number;
+            /**
+             * To Bar
+             * @description the last of them
+             */
+            to_bar: number;
+            /**
+             * Recorded
+             * @description recorded strokes in them do not count any more either
+             * @default false
+             */
+            recorded: boolean;
         };
         /**
          * EvenOut
@@ -2312,6 +2534,46 @@ export interface components {
             bar_beats: number;
             /** Steps */
             steps: components["schemas"]["FeelStep"][];
+        };
+        /**
+         * FeelBars
+         * @description The feel of a part, or one that was kept, laid over what is written in bars.
+         */
+        FeelBars: {
+            /** Revision */
+            revision: number;
+            /** Bar */
+            bar: number;
+            /**
+             * To Bar
+             * @description the last of them
+             */
+            to_bar: number;
+            /** Of Part */
+            of_part?: string | null;
+            /**
+             * Of Feel
+             * @description one of the session's kept feels
+             */
+            of_feel?: string | null;
+            /**
+             * @default {
+             *       "step": 16,
+             *       "kind": "straight",
+             *       "swing_percent": 50
+             *     }
+             */
+            grid: components["schemas"]["Grid"];
+            /**
+             * Timing Percent
+             * @default 100
+             */
+            timing_percent: number;
+            /**
+             * Strength Percent
+             * @default 40
+             */
+            strength_percent: number;
         };
         /**
          * FeelStep
@@ -2807,6 +3069,16 @@ export interface components {
             microphones: "close" | "all";
         };
         /**
+         * KitForAll
+         * @description A kit that what is written sounds with.
+         */
+        KitForAll: {
+            /** Revision */
+            revision: number;
+            /** Kit Id */
+            kit_id: string;
+        };
+        /**
          * KitKept
          * @description A kit of the library as it stands now.
          */
@@ -2931,6 +3203,13 @@ export interface components {
              */
             strokes: "all" | "full" | "ghosts";
             /**
+             * Sounds On
+             * @description all notes, those of recorded strokes, or those beside the recorded ones
+             * @default all
+             * @enum {string}
+             */
+            sounds_on: "all" | "recorded" | "written";
+            /**
              * Notes
              * @description it sounds on these note numbers only; empty: all of the part
              * @default []
@@ -2953,6 +3232,20 @@ export interface components {
              * @default true
              */
             on: boolean;
+        };
+        /**
+         * LayerPut
+         * @description An instrument as a layer; ``changes`` are what of it is not as usual.
+         */
+        LayerPut: {
+            instrument: components["schemas"]["Instrument"];
+            /**
+             * Changes
+             * @default {}
+             */
+            changes: {
+                [key: string]: number | boolean | string | number[] | components["schemas"]["HitOffset"][] | null;
+            };
         };
         /**
          * LeakLine
@@ -3941,6 +4234,50 @@ export interface components {
              * @description 0 is a blind guess, 1 is certain
              */
             sure: number;
+        };
+        /**
+         * PlayedIn
+         * @description One stroke that was played in.
+         */
+        PlayedIn: {
+            /** Part Id */
+            part_id?: string | null;
+            /** Piece */
+            piece?: string | null;
+            /** Time S */
+            time_s: number;
+            /**
+             * Velocity
+             * @default 100
+             */
+            velocity: number;
+            /** Note */
+            note?: number | null;
+        };
+        /**
+         * PlayedPass
+         * @description Strokes played in to the click, in one go. Drawn to the steps they stay as near as they are asked to;
+         *     otherwise they are as they were played.
+         */
+        PlayedPass: {
+            /** Revision */
+            revision: number;
+            /** Strokes */
+            strokes: components["schemas"]["PlayedIn"][];
+            /**
+             * @default {
+             *       "step": 16,
+             *       "kind": "straight",
+             *       "swing_percent": 50
+             *     }
+             */
+            grid: components["schemas"]["Grid"];
+            /**
+             * Drawn Percent
+             * @description how far to the nearest step
+             * @default 0
+             */
+            drawn_percent: number;
         };
         /**
          * PrintSettings
@@ -5088,6 +5425,29 @@ export interface components {
             outline: components["schemas"]["Corner"][];
         };
         /**
+         * SoundWith
+         * @description Let what is written of parts sound with a kit, in place of what it sounded with. Layers that sounded
+         *     on all of their notes go on sounding on the recorded strokes alone.
+         */
+        SoundWith: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sound_with";
+            /**
+             * Said
+             * @description the kit's name
+             */
+            said: string;
+            /** Layers */
+            layers: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["LayerPut"];
+                };
+            };
+        };
+        /**
          * Source
          * @description One recorded signal on the session's time line.
          */
@@ -5607,12 +5967,228 @@ export interface components {
             mark_ids?: string[] | null;
         };
         /**
+         * Vary
+         * @description How a copied bar may differ from what it was copied of.
+         */
+        Vary: {
+            /**
+             * Drop Percent
+             * @description of the softer strokes are left out
+             * @default 15
+             */
+            drop_percent: number;
+            /**
+             * Add Percent
+             * @description of the strokes that other bars have and this one has not come in
+             * @default 25
+             */
+            add_percent: number;
+            /**
+             * Shift Percent
+             * @description as far apart in time and strength as the part itself plays from bar to bar
+             * @default 100
+             */
+            shift_percent: number;
+        };
+        /**
          * WalkRequest
          * @description Undo or redo, from the revision the window has.
          */
         WalkRequest: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * Write
+         * @description Write strokes of any parts: new ones beside the recorded, and what is decided of those that are
+         *     there. ``said`` is what undo calls it.
+         */
+        Write: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "write";
+            /** Said */
+            said: string;
+            /**
+             * Parts
+             * @description pieces that were not there
+             * @default {}
+             */
+            parts: {
+                [key: string]: components["schemas"]["NewPart"];
+            };
+            /**
+             * Notes
+             * @default {}
+             */
+            notes: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["PatternNote"];
+                };
+            };
+            /**
+             * Remove
+             * @default {}
+             */
+            remove: {
+                [key: string]: string[];
+            };
+            /**
+             * Marks
+             * @description of recorded strokes, per part
+             * @default {}
+             */
+            marks: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["MarkChange"];
+                };
+            };
+        };
+        /**
+         * WriteAt
+         * @description A stroke at a step of a bar. ``do`` is what becomes of it: ``stroke`` writes it or takes it away,
+         *     ``ghost``, ``accent``, ``flam``, ``drag`` and ``way`` make it that or no longer that, and write it where
+         *     there is none; ``set`` gives it a velocity.
+         */
+        WriteAt: {
+            /** Revision */
+            revision: number;
+            /** Bar */
+            bar: number;
+            /** Step */
+            step: number;
+            /**
+             * @default {
+             *       "step": 16,
+             *       "kind": "straight",
+             *       "swing_percent": 50
+             *     }
+             */
+            grid: components["schemas"]["Grid"];
+            /**
+             * Part Id
+             * @description empty: the part of this piece
+             */
+            part_id?: string | null;
+            /**
+             * Piece
+             * @description a part of its own where none plays it yet
+             */
+            piece?: string | null;
+            /**
+             * Do
+             * @default stroke
+             * @enum {string}
+             */
+            do: "stroke" | "ghost" | "accent" | "flam" | "drag" | "way" | "set";
+            /** Velocity */
+            velocity?: number | null;
+        };
+        /**
+         * WrittenBar
+         * @description A bar as it is read, and the bars around it.
+         */
+        WrittenBar: {
+            /** Revision */
+            revision: number;
+            /** Bar */
+            bar: number;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Steps S */
+            steps_s: number[];
+            /** Labels */
+            labels: string[];
+            /**
+             * Beat Steps
+             * @description which steps a beat begins at
+             */
+            beat_steps: boolean[];
+            grid: components["schemas"]["Grid"];
+            /** Lines */
+            lines: components["schemas"]["WrittenLine"][];
+            /**
+             * Bars
+             * @description all bars of the session, and an empty one behind the last
+             */
+            bars: components["schemas"]["BarRun"][];
+        };
+        /**
+         * WrittenLine
+         * @description What one part plays in a bar.
+         */
+        WrittenLine: {
+            /** Part Id */
+            part_id: string;
+            /** Name */
+            name: string;
+            /** Piece */
+            piece: string;
+            /**
+             * Sounds
+             * @description whether it has anything to sound a written stroke with
+             */
+            sounds: boolean;
+            /** Number */
+            number: number;
+            /** Notes */
+            notes: components["schemas"]["WrittenNote"][];
+        };
+        /**
+         * WrittenNote
+         * @description One stroke of a bar.
+         */
+        WrittenNote: {
+            /** Step */
+            step: number;
+            /**
+             * Late Ms
+             * @description how far from its step it stands
+             */
+            late_ms: number;
+            /** Time S */
+            time_s: number;
+            /** Velocity */
+            velocity: number;
+            /** Note */
+            note: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "plain" | "ghost" | "accent";
+            /**
+             * Graces
+             * @description grace notes before it: one of a flam, two of a drag
+             */
+            graces: number;
+            /**
+             * Way
+             * @description how it is struck, where that is not the plain way
+             */
+            way: string | null;
+            /** Recorded */
+            recorded: boolean;
+        };
+        /**
+         * Wrote
+         * @description The session after a stroke was written, and that stroke.
+         */
+        Wrote: {
+            state: components["schemas"]["SessionState"];
+            /** Part Id */
+            part_id: string;
+            /**
+             * Velocity
+             * @description how hard it is now; empty: it was taken away
+             */
+            velocity: number | null;
+            /** Note */
+            note: number | null;
         };
     };
     responses: never;
@@ -8966,6 +9542,500 @@ export interface operations {
             };
         };
     };
+    bar_as_read: {
+        parameters: {
+            query?: {
+                step?: 2 | 4 | 8 | 16 | 32 | 64;
+                kind?: "straight" | "triplet" | "dotted";
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                bar: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenBar"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    write_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteAt"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wrote"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    keep_played: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlayedPass"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    copy_bar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyBars"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    feel_over_bars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeelBars"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    empty_these_bars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EmptyBars"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    kit_for_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitForAll"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    one_stroke: {
+        parameters: {
+            query?: {
+                velocity?: number;
+                note?: number | null;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     sound: {
         parameters: {
             query: {
@@ -8980,6 +10050,7 @@ export interface operations {
                 layer?: string | null;
                 kit?: string | null;
                 instrument?: string | null;
+                click?: boolean;
             };
             header?: never;
             path: {

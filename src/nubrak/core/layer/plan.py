@@ -89,6 +89,8 @@ def _sounding(layer: Layer, notes: Notes) -> NDArray[np.bool_]:
     out = (notes.velocity >= layer.low_velocity) & (notes.velocity <= layer.high_velocity)
     if layer.notes:
         out &= np.isin(notes.each_number, layer.notes)
+    if layer.sounds_on != "all" and len(notes.row):
+        out &= (notes.row < 0) == (layer.sounds_on == "written")
     if layer.strokes != "all":
         out &= ghosts(level_of_velocity_db(notes.velocity, 127, 1.0)) == (layer.strokes == "ghosts")
     return out

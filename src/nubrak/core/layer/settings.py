@@ -37,6 +37,9 @@ class Layer(Voice):
     low_velocity: int = Field(default=1, ge=1, le=127, description="it sounds from this velocity on")
     high_velocity: int = Field(default=127, ge=1, le=127, description="and up to this one")
     strokes: Literal["all", "full", "ghosts"] = Field(default="all", description="which strokes it sounds on")
+    sounds_on: Literal["all", "recorded", "written"] = Field(
+        default="all", description="all notes, those of recorded strokes, or those beside the recorded ones"
+    )
     notes: list[int] = Field(
         default=[], max_length=128, description="it sounds on these note numbers only; empty: all of the part"
     )

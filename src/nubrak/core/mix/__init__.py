@@ -8,5 +8,6 @@ Begin with ``render``; ``blend`` is the recording against the layers.
 from nubrak.core.mix.blend import Blend
 from nubrak.core.mix.recordings import head_of, sharing
 from nubrak.core.mix.render import Bus, Mix, ducking, render
+from nubrak.core.mix.trigger import render_click
 
-__all__ = ["Blend", "Bus", "Mix", "ducking", "head_of", "render", "sharing"]
+__all__ = ["Blend", "Bus", "Mix", "ducking", "head_of", "render", "render_click", "sharing"]

@@ -9,10 +9,11 @@ from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.session.edit import AnyAction, apply
 from nubrak.core.session.find_edits import Give, SetMark
 from nubrak.core.session.gather_edits import AddClip, AddSource, AsPair, CombineMicrophones, SetTempo
-from nubrak.core.session.layer_edits import AddLayer, SetLayer
+from nubrak.core.session.layer_edits import AddLayer, LayerValue, SetLayer
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
 from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_pieces, without_orphans
+from nubrak.core.session.write_edits import LayerPut, SoundWith, Write
 
 __all__ = [
     "AddClip",
@@ -28,6 +29,8 @@ __all__ = [
     "GiveStrokes",
     "Given",
     "KeepFeel",
+    "LayerPut",
+    "LayerValue",
     "MarkChange",
     "NewPart",
     "Part",
@@ -35,8 +38,10 @@ __all__ = [
     "SetMark",
     "SetPattern",
     "SetTempo",
+    "SoundWith",
     "Source",
     "SplitPart",
+    "Write",
     "apply",
     "changed",
     "out_of_bounds",

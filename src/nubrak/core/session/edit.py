@@ -46,6 +46,7 @@ from nubrak.core.session.sort_edits import (
     SetWay,
     SplitPart,
 )
+from nubrak.core.session.write_edits import SoundWith, Write
 
 GatherAction = (
     Rename | SetTempo | AddSource | AddClip | MoveClip | RemoveClip | AsPair | CombineMicrophones | Apart
@@ -58,8 +59,9 @@ ShapeAction = (
 )
 LayerAction = AddLayer | SetLayer | RemoveLayer | SetBlend
 CutAction = SetCut | MarkCuts
+WriteAction = Write | SoundWith
 AnyAction = Annotated[
-    GatherAction | FindAction | SortAction | ShapeAction | LayerAction | CutAction,
+    GatherAction | FindAction | SortAction | ShapeAction | LayerAction | CutAction | WriteAction,
     Field(discriminator="kind"),
 ]
 

@@ -1,6 +1,6 @@
 """The routes, a file for each bench. Each asks the desk and hands on; the rules are in the core."""
 
-from nubrak.web.routes import find, gather, jobs, layer, library, module, print, sessions, shape, sort
+from nubrak.web.routes import find, gather, jobs, layer, library, module, print, sessions, shape, sort, write
 
 ROUTERS = (
     library.router,
@@ -9,6 +9,7 @@ ROUTERS = (
     find.router,
     sort.router,
     shape.router,
+    write.router,
     layer.router,
     print.router,
     jobs.router,

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 
-from nubrak.core.mix import Bus
+from nubrak.core.mix import Bus, render_click
 from nubrak.desk.listening import Matched, Meters, heard_parts, matched, meters, settings_of
 from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
 from nubrak.desk.suggesting import Suggestions, suggestions
@@ -37,12 +37,13 @@ def sound(
     layer: str | None = None,
     kit: str | None = None,
     instrument: str | None = None,
+    click: bool = False,
 ) -> Response:
     """A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find``
     holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
     with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
     along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
-    ``layer``.
+    ``layer``; with ``click`` every beat clicks.
     """
     standing = desk.one_back(session_id) if back else desk.standing(session_id)
     if trying is not None and kit is not None and instrument is not None:
@@ -50,6 +51,9 @@ def sound(
     parts = heard_parts(standing, part, backing)
     settings = settings_of(find) if part else None
     window = desk.window(standing, bus, parts, start, frames, settings, before, solo=True)
+    if click:
+        document = standing.document
+        window = window + render_click(document.tempo, document.rate_hz, start, frames)[:, None]
     return Response(
         window.astype("<f4").tobytes(),
         media_type="application/octet-stream",
