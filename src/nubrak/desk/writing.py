@@ -155,7 +155,9 @@ def _bars(standing: Standing, tempo: Tempo) -> list[BarRun]:
         recorded |= set(bars[notes.row >= 0].tolist())
         written |= set(bars[notes.row < 0].tolist())
     end_s = max((one.end_s for one in standing.document.sources.values()), default=0.0)
-    ends = bar_of(np.array([end_s - 1e-3]), tempo).tolist() if end_s else []
+    # A bar in which only the last stroke rings out is free to be written in.
+    rung_s = end_s - 60.0 / tempo.bpm * 4.0 / tempo.beat_unit
+    ends = bar_of(np.array([rung_s]), tempo).tolist() if end_s else []
     # What sounds before bar 1 is a bar to write in only where something is struck there.
     first = min([1, *recorded, *written])
     last = min(max([0, *recorded, *written, *ends]), first + _MOST_BARS_LISTED)

@@ -9545,7 +9545,7 @@ export interface operations {
     bar_as_read: {
         parameters: {
             query?: {
-                step?: 2 | 4 | 8 | 16 | 32 | 64;
+                step?: "2" | "4" | "8" | "16" | "32" | "64";
                 kind?: "straight" | "triplet" | "dotted";
             };
             header?: never;

@@ -11,6 +11,7 @@ const TITLES: Record<Place, string> = {
   'second look': 'Second look',
   sort: 'Sort',
   shape: 'Shape',
+  write: 'Write, in Shape',
   layer: 'Layer',
 };
 const BY_MOUSE: [string, string][] = [
@@ -39,6 +40,12 @@ export function KeySheet() {
             {commandsOf(place).map((id) => (
               <Row key={id} signs={signsOf((COMMANDS[id] as Command).keys[0])} says={saidOf(id, place)} />
             ))}
+            {place === 'write' && (
+              <>
+                <Row signs={['Shift', 'K']} says="write a piece at the step: with its letter" />
+                <Row signs={['Alt', '1']} says="how hard, up to Alt 9" />
+              </>
+            )}
             {place === 'gather' && (
               <Row signs={['Shift', 'K']} says="what it is: with the letter beside each piece" />
             )}

@@ -1,5 +1,5 @@
 /** Where a command works. */
-export type Place = 'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'layer';
+export type Place = 'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'write' | 'layer';
 
 export interface Command {
   /** Presses that do it, as `keyName` calls them; the first is the one that is printed. */
@@ -47,6 +47,7 @@ export const COMMANDS = {
   keys: everywhere('this sheet', '?'),
   leave: at(
     {
+      write: 'choose nothing; stop playing in',
       gather: 'let go of what is dragged',
       find: 'choose nothing; let go of what is dragged',
       'second look': 'leave',
@@ -58,6 +59,7 @@ export const COMMANDS = {
   ),
   view: at(
     {
+      write: 'how hard, when, which note, write',
       gather: 'spill map, or sources',
       find: 'settings, or everything done by hand',
       shape: 'how hard, when, which note',
@@ -67,6 +69,7 @@ export const COMMANDS = {
   ),
   previous: at(
     {
+      write: 'previous step',
       find: 'previous hit',
       'second look': 'the place before',
       sort: 'previous stroke',
@@ -75,13 +78,20 @@ export const COMMANDS = {
     'ArrowLeft',
   ),
   next: at(
-    { find: 'next hit', 'second look': 'skip it for now', sort: 'next stroke', shape: 'next note' },
+    {
+      write: 'next step',
+      find: 'next hit',
+      'second look': 'skip it for now',
+      sort: 'next stroke',
+      shape: 'next note',
+    },
     'ArrowRight',
   ),
   previousAny: at({ find: 'previous candidate of any kind' }, 'Shift+ArrowLeft'),
   nextAny: at({ find: 'next candidate of any kind' }, 'Shift+ArrowRight'),
   up: at(
     {
+      write: 'the stroke louder',
       gather: 'the source above',
       find: 'threshold up',
       sort: 'the sound above',
@@ -92,6 +102,7 @@ export const COMMANDS = {
   ),
   down: at(
     {
+      write: 'the stroke softer',
       gather: 'the source below',
       find: 'threshold down',
       sort: 'the sound below',
@@ -100,8 +111,8 @@ export const COMMANDS = {
     },
     'ArrowDown',
   ),
-  upFar: at({ shape: 'louder by ten' }, 'Shift+ArrowUp'),
-  downFar: at({ shape: 'softer by ten' }, 'Shift+ArrowDown'),
+  upFar: at({ write: 'louder by ten', shape: 'louder by ten' }, 'Shift+ArrowUp'),
+  downFar: at({ write: 'softer by ten', shape: 'softer by ten' }, 'Shift+ArrowDown'),
   earlier: at(
     {
       find: 'the hit half a millisecond earlier',
@@ -138,6 +149,7 @@ export const COMMANDS = {
   ),
   add: at(
     {
+      write: 'to the empty bar behind the last',
       find: 'add a hit at the pointer, else at the line',
       sort: 'the piece that is said next is struck there as well',
     },
@@ -154,6 +166,7 @@ export const COMMANDS = {
   ),
   takeOut: at(
     {
+      write: 'take the stroke away',
       gather: 'take the source out',
       sort: 'throw this piece away, or take it back',
       shape: 'delete the notes',
@@ -165,11 +178,18 @@ export const COMMANDS = {
   secondLook: at({ find: 'Second look: the doubtful places, worst first', 'second look': 'leave' }, 'q'),
   give: at({ 'second look': 'give it to another part; then its number' }, 'g'),
   hearIts: at(
-    { 'second look': 'hear its own microphone', sort: 'hear it; a sound one stroke after the other' },
+    {
+      write: 'hear the stroke',
+      'second look': 'hear its own microphone',
+      sort: 'hear it; a sound one stroke after the other',
+    },
     'p',
   ),
   hearOther: at({ 'second look': 'hear the suspected one', sort: 'hear what would follow' }, 'o'),
-  ticks: at({ find: 'tick on the hits, also while settings move' }, '6'),
+  ticks: at(
+    { write: 'a click on every beat, or none', find: 'tick on the hits, also while settings move' },
+    '6',
+  ),
   detector: at({ find: 'hear the recording as the detector hears it' }, '7'),
   draw: at(
     { find: 'bend the threshold line: click, drag, Alt-click', shape: 'draw a line over the velocities' },
@@ -179,12 +199,22 @@ export const COMMANDS = {
   bestBar: at({ find: 'loop the best bar: most like all others, surest, tightest' }, 'y'),
   before: at({ shape: 'before and after, seen and heard' }, 'b'),
   chooseAll: at({ sort: 'choose all', shape: 'choose all' }, 'Ctrl+a'),
-  ghosts: at({ shape: 'make ghosts: what is chosen, else the loop' }, 'h'),
+  ghosts: at({ write: 'a ghost, or no longer', shape: 'make ghosts: what is chosen, else the loop' }, 'h'),
   even: at({ shape: 'even out: what is chosen, else the loop' }, 'f'),
-  repeat: at({ shape: 'repeat the looped stretch behind itself' }, 't'),
-  howOften: at({ shape: 'how often' }, 'm'),
+  repeat: at(
+    { write: 'the bar once more behind the last', shape: 'repeat the looped stretch behind itself' },
+    't',
+  ),
+  howOften: at({ write: 'how often', shape: 'how often' }, 'm'),
   copyHere: at({ shape: 'copy the looped stretch to the line' }, 'i'),
-  take: at({ sort: 'take all that follows', layer: 'take it in place of the layer' }, 'Enter'),
+  take: at(
+    {
+      write: 'write at the step, or take away',
+      sort: 'take all that follows',
+      layer: 'take it in place of the layer',
+    },
+    'Enter',
+  ),
   fewer: at({ sort: 'let only what is most alike follow' }, '8'),
   more: at({ sort: 'let what is less alike follow too' }, '9'),
   takeBeside: at({ layer: 'take it beside the layer' }, 'Shift+Enter'),
@@ -207,6 +237,14 @@ export const COMMANDS = {
     'Alt+g',
   ),
   asOne: at({ sort: 'one part again, not sorted' }, 'Alt+o'),
+  previousBar: at({ write: 'the bar before' }, 'Ctrl+ArrowLeft'),
+  nextBar: at({ write: 'the bar after' }, 'Ctrl+ArrowRight'),
+  accent: at({ write: 'an accent, or no longer' }, '>'),
+  flam: at({ write: 'a flam, then a drag, then neither' }, ';'),
+  way: at({ write: 'struck another way: open, side stick, bell' }, "'"),
+  vary: at({ write: 'the bar once more, varied within the feel' }, 'Alt+v'),
+  emptyBar: at({ write: 'empty the bar of what is written' }, 'Alt+Delete'),
+  playIn: at({ write: 'play it in on the letters or a MIDI keyboard, or stop' }, 'Ctrl+Enter'),
   nextLayer: at({ layer: 'next layer' }, 'Tab'),
 } as const satisfies Record<string, Command>;
 

@@ -27,6 +27,9 @@ export function usePlaying(
   const drumsOnly = useWindow((state) => state.drumsOnly);
   const back = useWindow((state) => state.back);
   const tried = useWindow((state) => state.tried);
+  const click = useWindow((state) => state.click);
+  // A loop over an empty bar behind the end plays as well: there is something to play to.
+  const heardS = looping && loop ? Math.max(lengthS, loop.endS) : lengthS;
   const rateHz = document?.rate_hz ?? 44100;
   const moved = (ticking || throughDetector) && draft?.partId === partId ? JSON.stringify(draft?.find) : null;
   const heard = useMemo<Heard>(() => {
@@ -34,7 +37,7 @@ export function usePlaying(
     return {
       sessionId: id,
       rateHz,
-      lengthS,
+      lengthS: heardS,
       partId: listenPart ?? (alone ? partId : null),
       trigger: ticking && of ? of : null,
       detector: throughDetector && of ? of : null,
@@ -42,11 +45,12 @@ export function usePlaying(
       drumsOnly,
       back,
       tried,
+      click,
     };
   }, [
     id,
     rateHz,
-    lengthS,
+    heardS,
     alone,
     partId,
     listenPart,
@@ -57,6 +61,7 @@ export function usePlaying(
     drumsOnly,
     back,
     tried,
+    click,
   ]);
   const match = useMatch(id, heard, revision, looping ? loop : null);
 
@@ -67,12 +72,12 @@ export function usePlaying(
       set({ playing: false });
       return;
     }
-    if (!lengthS) return;
+    if (!heardS) return;
     const inLoop = on && range && (playheadS < range.startS || playheadS >= range.endS - 0.01);
-    const fromS = inLoop ? range.startS : playheadS >= lengthS - 0.01 ? 0 : playheadS;
+    const fromS = inLoop ? range.startS : playheadS >= heardS - 0.01 ? 0 : playheadS;
     set({ playing: true });
     void player.play(heard, fromS);
-  }, [heard, lengthS]);
+  }, [heard, heardS]);
 
   const heardNow = useRef(heard);
   useEffect(() => {
@@ -100,15 +105,21 @@ export function usePlaying(
     // time to come.
     if (player.playing) player.refresh(heard, tried || back ? AT_ONCE_S : undefined);
   }, [heard, revision, tried, back]);
+  useEffect(() => {
+    // The click goes over into what is heard now.
+    if (player.playing && click) player.refresh(heard);
+    // Only when what is heard changes.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [hearing === 'recording']);
 
   // What would be heard first is fetched while nothing plays, so Space answers at once.
   const standingS = useWindow((state) => (state.playing ? null : state.playheadS));
   useEffect(() => {
     player.unready();
-    if (standingS === null || !lengthS) return;
+    if (standingS === null || !heardS) return;
     const timer = setTimeout(() => player.ready(heard, standingS), 80);
     return () => clearTimeout(timer);
-  }, [standingS, heard, lengthS, revision, loop, looping]);
+  }, [standingS, heard, heardS, revision, loop, looping]);
 
   useEffect(() => {
     if (!playing) return;

@@ -15,6 +15,8 @@ export interface Heard {
   drumsOnly?: boolean;
   /** Whether the session sounds as it was before the last change. */
   back?: boolean;
+  /** Whether every beat clicks. */
+  click?: boolean;
   /** A sound of the library that is tried in place of a layer; nothing is changed by it. */
   tried?: { partId: string; layerId: string | null; kit: string; instrument: string } | null;
 }
@@ -268,6 +270,9 @@ export class Player {
         if (this.heard!.before) asked.set('before', 'true');
         if (this.heard!.drumsOnly) asked.set('backing', 'false');
         if (this.heard!.back) asked.set('back', 'true');
+        // In whichever of the two is heard, and in one only.
+        if (this.heard!.click && (bus === 'recording') === (this.hearing === 'recording'))
+          asked.set('click', 'true');
         if (tried && bus === 'layers') {
           asked.set('trying', tried.partId);
           asked.set('kit', tried.kit);

@@ -21,6 +21,8 @@ export interface ListeningSlice {
   /** Whether ticks sound on the hits, and whether the recording is heard as the detector hears it. */
   trigger: boolean;
   detector: boolean;
+  /** Whether every beat clicks. */
+  click: boolean;
   /** The one microphone that is listened to, whatever else is chosen. */
   listenPart: string | null;
   /** Where notes are sent while they are due: a MIDI port or the sound module. */
@@ -41,6 +43,7 @@ export const listeningAtFirst = (): ListeningSlice => ({
   back: false,
   trigger: false,
   detector: false,
+  click: false,
   listenPart: null,
   sendingTo: null,
 });

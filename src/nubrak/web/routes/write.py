@@ -41,11 +41,11 @@ def bar_as_read(
     session_id: str,
     bar: int,
     desk: AnyDesk,
-    step: Literal[2, 4, 8, 16, 32, 64] = 16,
+    step: Literal["2", "4", "8", "16", "32", "64"] = "16",
     kind: Literal["straight", "triplet", "dotted"] = "straight",
 ) -> WrittenBar:
     """A bar of all parts on the steps of a grid."""
-    return written_bar(desk.standing(session_id), bar, Grid(step=step, kind=kind))
+    return written_bar(desk.standing(session_id), bar, Grid.model_validate({"step": int(step), "kind": kind}))
 
 
 @router.post("/sessions/{session_id}/bars/write")
