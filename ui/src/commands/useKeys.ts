@@ -32,7 +32,7 @@ function listen(event: KeyboardEvent): void {
     event.key.startsWith('Arrow')
   )
     return;
-  if (event.key === 'Enter' && event.target instanceof HTMLButtonElement) return;
+  if (event.key === 'Enter' && !event.ctrlKey && event.target instanceof HTMLButtonElement) return;
   const name = keyName(event);
   for (const keys of [...stack].reverse()) {
     const work = keys.current[name];
