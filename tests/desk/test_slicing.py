@@ -18,7 +18,7 @@ from nubrak.core.session.gather_edits import MoveClip, SetTempo
 from nubrak.desk.desk import Desk
 from nubrak.desk.jobs import begin_slices, file_of, run_job
 from nubrak.desk.overview import overview_of
-from nubrak.desk.slicing import SlicesChoice, slices_of
+from nubrak.desk.slicing import MoveCut, SlicesChoice, move_cut, slice_sound, slices_of
 from tests.conftest import RATE_HZ
 from tests.core.sort.made import beat, mixture
 from tests.desk.conftest import Drop
@@ -91,3 +91,59 @@ def test_printed_they_replay_the_source_where_it_stands(desk: Desk, loop: tuple[
             out[begin : begin + len(sound)] += sound
     assert np.abs(out[: len(whole)] - whole).max() < 10 ** (-90 / 20)
     assert abs(len(moved) / (4.5 * RATE_HZ) - 117.3 / 90) < 0.001
+
+
+def moved(desk: Desk, session: str, source: str, **move: object) -> None:
+    about = {"revision": desk.sessions.revision(session), **move}
+    move_cut(desk, session, source, MoveCut.model_validate(about))
+
+
+def test_an_edge_is_put_elsewhere_and_snaps_to_the_attack(desk: Desk, loop: tuple[str, str]) -> None:
+    session, source = loop
+    before = slices_of(desk, desk.standing(session), source)
+    edge = before.lines[4]
+    # Nudged it goes exactly as far as it is told, and again from there.
+    moved(desk, session, source, found_s=edge.found_s, by_ms=-12.0)
+    moved(desk, session, source, found_s=edge.found_s, by_ms=-1.0)
+    now = slices_of(desk, desk.standing(session), source).lines[4]
+    assert now.start_s == pytest.approx(edge.start_s - 0.013, abs=1 / RATE_HZ) and now.by_hand
+    assert slices_of(desk, desk.standing(session), source).lines[3].end_s == now.start_s
+    # Let go of near the attack it goes where it was cut before; exactly there where that is asked for.
+    moved(desk, session, source, found_s=edge.found_s, to_s=edge.start_s + 0.005)
+    assert slices_of(desk, desk.standing(session), source).lines[4].start_s == pytest.approx(edge.start_s)
+    moved(desk, session, source, found_s=edge.found_s, to_s=edge.start_s + 0.005, snap=False)
+    there = slices_of(desk, desk.standing(session), source).lines[4].start_s
+    assert there == pytest.approx(edge.start_s + 0.005, abs=1 / RATE_HZ)
+    for _ in range(4):
+        desk.sessions.undo(session, desk.sessions.revision(session))
+    assert slices_of(desk, desk.standing(session), source) == before
+
+
+def test_a_new_cut_is_made_and_the_first_stays_and_none_is_too_near(
+    desk: Desk, loop: tuple[str, str]
+) -> None:
+    session, source = loop
+    before = slices_of(desk, desk.standing(session), source)
+    middle = (before.lines[2].start_s + before.lines[2].end_s) / 2
+    moved(desk, session, source, to_s=middle, snap=False)
+    after = slices_of(desk, desk.standing(session), source)
+    assert len(after.lines) == len(before.lines) + 1 and after.lines[3].by_hand
+    for wrong, said in (
+        ({"found_s": before.lines[0].found_s, "by_ms": 3}, "first slice"),
+        ({"found_s": 77.7, "by_ms": 3}, "not there any more"),
+        ({}, "No place"),
+        ({"to_s": after.lines[5].start_s + 0.001, "snap": False}, "nearer than 5 ms"),
+    ):
+        with pytest.raises(Problem, match=said):
+            moved(desk, session, source, **wrong)
+    assert slices_of(desk, desk.standing(session), source) == after
+
+
+def test_a_slice_is_heard_by_itself(desk: Desk, loop: tuple[str, str]) -> None:
+    session, source = loop
+    lines = slices_of(desk, desk.standing(session), source).lines
+    sound = slice_sound(desk, desk.standing(session), source, 1)
+    assert len(sound) / RATE_HZ == pytest.approx(lines[1].end_s - lines[1].start_s, abs=0.01)
+    assert np.abs(sound).max() > 0.05
+    with pytest.raises(Problem, match="not there"):
+        slice_sound(desk, desk.standing(session), source, len(lines))

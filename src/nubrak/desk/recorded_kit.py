@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
-from nubrak.core.gather import inspect
 from nubrak.core.layer import as_stereo
 from nubrak.core.pieces import hears_the_kit
-from nubrak.core.prints import CLOSE, Cancelled, GoOn, write_sample
+from nubrak.core.prints import CLOSE, Cancelled, GoOn
 from nubrak.core.problem import Problem
 from nubrak.core.samples import (
     FEWEST,
@@ -26,10 +26,10 @@ from nubrak.core.samples import (
     said_of,
     take_strokes,
 )
+from nubrak.desk.clear_strokes import Placed, strokes_of
 from nubrak.desk.desk import Desk
-from nubrak.desk.printing import draft
+from nubrak.desk.sliced_kit import kit_of_slices, stored
 from nubrak.desk.standing import Standing
-from nubrak.store.audio import put_audio
 from nubrak.store.kits import put_kit
 
 
@@ -41,6 +41,15 @@ class KitChoice(BaseModel):
         default="close",
         description="each piece's own, or overheads and rooms as well, as instruments beside it",
     )
+
+    of: Literal["layers", "best", "slices"] = Field(
+        default="layers",
+        description=(
+            "layers: each piece's clearest strokes by how hard they are; best: the one stroke of kick, snare "
+            "and hat that stands most by itself; slices: the slices of a source on rising notes"
+        ),
+    )
+    source_id: str | None = Field(default=None, description="whose slices; empty: the first source's")
 
 
 class TakenStroke(BaseModel):
@@ -73,16 +82,28 @@ def make_kit(desk: Desk, standing: Standing, choice: KitChoice, kit_id: str, go_
     no piece was struck often enough.
     """
     document = standing.document
+    if choice.of == "slices":
+        kit = kit_of_slices(desk, standing, choice.source_id, choice.name, go_on)
+        put_kit(desk.engine, kit_id, kit)
+        return RecordedKit(kit_id=kit_id, name=kit.name, pieces=[])
     parts = [part_id for part_id, _ in document.ordered_parts() if document.is_noted(part_id)]
-    far = _far(desk, standing) if choice.microphones == "all" else {}
-    kit, pieces = Kit(name=(choice.name or f"{document.name}, drums")[:120]), []
+    far = _far(desk, standing) if choice.microphones == "all" and choice.of == "layers" else {}
+    called = "drums" if choice.of == "layers" else "its best strokes"
+    kit, pieces = Kit(name=(choice.name or f"{document.name}, {called}")[:120]), []
+    had = set[str]()
     for number, part_id in enumerate(parts):
         if not go_on(number / len(parts)):
             raise Cancelled
+        piece = document.parts[part_id].piece
+        if choice.of == "best" and (piece not in BEST_OF or piece in had):
+            continue
         taken = _taken(desk, standing, part_id, parts)
         if taken is None:
             continue
+        had.add(piece)
         (begin, audio), strokes, of_all = taken
+        if choice.of == "best":
+            strokes = [_over_all(min(strokes, key=lambda one: one[0].clear.spoilt_db))]
         name = standing.names[part_id]
         heard = {f"{name}, {CLOSE}": (begin, audio)} | {f"{name}, {place}": one for place, one in far.items()}
         for title, (at, sound) in heard.items():
@@ -115,7 +136,13 @@ def make_kit(desk: Desk, standing: Standing, choice: KitChoice, kit_id: str, go_
     return RecordedKit(kit_id=kit_id, name=kit.name, pieces=pieces)
 
 
-Placed = tuple[int, NDArray[np.float32]]
+BEST_OF = ("kick", "snare", "hi-hat")
+
+
+def _over_all(stroke: tuple[Layered, Cutout]) -> tuple[Layered, Cutout]:
+    """A stroke that sounds however hard it is struck."""
+    one, where = stroke
+    return replace(one, low=1, high=127), where
 
 
 def _taken(
@@ -124,29 +151,12 @@ def _taken(
     """Where a part's recording begins and its audio, its clearest strokes, and how many it has; None
     where they are too few.
     """
-    document, rate = standing.document, standing.document.rate_hz
-    sources = [document.sources[one] for one in document.parts[part_id].sources]
-    sources = [one for one in sources if not one.aside]
-    if not sources:
+    placed = strokes_of(desk, standing, part_id, parts)
+    if placed is None or len(placed[1]) < FEWEST:
         return None
-    begin, audio = desk.audio.placed(sources[0], rate)
-    decisions = standing.decisions(part_id)
-    notes = standing.velocities(part_id, decisions)
-    # Notes beside the recorded ones sound nowhere in the recording.
-    played = np.nonzero(notes.row >= 0)[0]
-    struck_s = decisions.time_s[notes.row[played]] - begin / rate
-    order = np.argsort(struck_s)
-    order = order[(struck_s[order] >= 0) & (struck_s[order] < len(audio) / rate)]
-    if len(order) < FEWEST:
-        return None
-    others = {
-        standing.names[one].lower(): standing.struck(one) / rate - begin / rate
-        for one in parts
-        if one != part_id
-    }
-    hard = notes.velocity[played[order]]
-    found = take_strokes(audio.mean(axis=1), rate, struck_s[order], hard, others)
-    return (begin, audio), found, len(order)
+    (begin, audio), struck_s, hard, _, others = placed
+    found = take_strokes(audio.mean(axis=1), standing.document.rate_hz, struck_s, hard, others)
+    return (begin, audio), found, len(struck_s)
 
 
 def _far(desk: Desk, standing: Standing) -> dict[str, Placed]:
@@ -177,13 +187,9 @@ def _instrument(
     """Strokes cut out of audio (frames, channels), stored, as an instrument."""
     samples = []
     for turn, (stroke, where) in enumerate(strokes, start=1):
-        path, sound = draft(desk, "wav"), cut_out(audio, where)
+        sound = cut_out(audio, where)
         stem = f"{name} v{stroke.velocity:03d} {turn}"
-        try:
-            write_sample(path, sound, rate_hz)
-            key = put_audio(desk.engine, path, f"{stem}.wav", inspect(path))
-        finally:
-            path.unlink(missing_ok=True)
+        key = stored(desk, sound, rate_hz, stem)
         measured = measure(as_stereo(sound), where.lead / rate_hz, rate_hz)
         sample = as_sample(stroke, where, rate_hz, key, f"{stem}.wav")
         samples.append(sample.model_copy(update={"measured": measured}))

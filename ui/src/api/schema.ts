@@ -1206,6 +1206,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/sources/{source_id}/slices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Slices Of Source
+         * @description How a source is cut into slices.
+         */
+        get: operations["slices_of_source"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source_id}/cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Cut
+         * @description Put a cut elsewhere, or make a new one.
+         */
+        post: operations["put_cut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source_id}/slices/{number}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound Of Slice
+         * @description One slice by itself, little-endian float32, interleaved stereo, at the session's rate.
+         */
+        get: operations["sound_of_slice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/clearest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Clearest Strokes
+         * @description The strokes of each part that stand most by themselves, with the reason in words.
+         */
+        get: operations["clearest_strokes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/sound/{bus}": {
         parameters: {
             query?: never;
@@ -1365,26 +1445,6 @@ export interface paths {
          * @description Peak, loudness and what would be cut off, for every print of a choice, before any is written.
          */
         post: operations["print_report"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/sources/{source_id}/slices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Slices Of Source
-         * @description How a source is cut into slices.
-         */
-        get: operations["slices_of_source"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2108,6 +2168,44 @@ export interface components {
             strange: string[];
             /** Said */
             said: string[];
+        };
+        /**
+         * ClearStroke
+         * @description One stroke of a piece, and how much it stands by itself.
+         */
+        ClearStroke: {
+            /** Time S */
+            time_s: number;
+            /** Found S */
+            found_s: number;
+            /** Velocity */
+            velocity: number;
+            /** Alone S */
+            alone_s: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Clearest
+         * @description Strokes that stand most by themselves, for some parts.
+         */
+        Clearest: {
+            /** Parts */
+            parts: components["schemas"]["ClearestOf"][];
+        };
+        /**
+         * ClearestOf
+         * @description The strokes of a part, the one that stands most by itself first.
+         */
+        ClearestOf: {
+            /** Part Id */
+            part_id: string;
+            /** Name */
+            name: string;
+            /** Piece */
+            piece: string;
+            /** Strokes */
+            strokes: components["schemas"]["ClearStroke"][];
         };
         /**
          * Clip
@@ -3067,6 +3165,18 @@ export interface components {
              * @enum {string}
              */
             microphones: "close" | "all";
+            /**
+             * Of
+             * @description layers: each piece's clearest strokes by how hard they are; best: the one stroke of kick, snare and hat that stands most by itself; slices: the slices of a source on rising notes
+             * @default layers
+             * @enum {string}
+             */
+            of: "layers" | "best" | "slices";
+            /**
+             * Source Id
+             * @description whose slices; empty: the first source's
+             */
+            source_id?: string | null;
         };
         /**
          * KitForAll
@@ -3744,6 +3854,32 @@ export interface components {
             index: number;
             /** Start S */
             start_s: number;
+        };
+        /**
+         * MoveCut
+         * @description One cut put elsewhere, or a new one: to a place on the time line, or by so much from where it is. It
+         *     goes to the attack or the zero crossing that is near where it is let go, unless it is to stay exactly.
+         */
+        MoveCut: {
+            /** Revision */
+            revision: number;
+            /**
+             * Found S
+             * @description the cut, where it was found; empty: a new one
+             */
+            found_s?: number | null;
+            /** To S */
+            to_s?: number | null;
+            /**
+             * By Ms
+             * @default 0
+             */
+            by_ms: number;
+            /**
+             * Snap
+             * @default true
+             */
+            snap: boolean;
         };
         /**
          * NewKit
@@ -5293,6 +5429,18 @@ export interface components {
             found_s: number;
             /** Struck */
             struck: string;
+            /**
+             * Piece
+             * @description of what is struck there the first; else where nothing is
+             */
+            piece: string;
+            /** Fade In Ms */
+            fade_in_ms: number;
+            /**
+             * Fade Out Ms
+             * @description empty: while the next fades in
+             */
+            fade_out_ms: number | null;
             /** By Hand */
             by_hand: boolean;
         };
@@ -5305,6 +5453,11 @@ export interface components {
             source_id: string;
             /** Name */
             name: string;
+            /**
+             * Begins S
+             * @description where it begins on the time line: what a mark's times count from
+             */
+            begins_s: number;
             settings: components["schemas"]["CutSettings"];
             /** Lines */
             lines: components["schemas"]["SliceLine"][];
@@ -10036,6 +10189,247 @@ export interface operations {
             };
         };
     };
+    slices_of_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Slices"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    put_cut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveCut"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    sound_of_slice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    clearest_strokes: {
+        parameters: {
+            query?: {
+                part?: string | null;
+                most?: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clearest"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     sound: {
         parameters: {
             query: {
@@ -10496,65 +10890,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StemReport"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemBody"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemBody"];
-                };
-            };
-        };
-    };
-    slices_of_source: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                source_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Slices"];
                 };
             };
             /** @description Forbidden */

@@ -32,11 +32,12 @@ from nubrak.core.prints.files import (
 )
 from nubrak.core.prints.hit_lists import MOST_LIST_BYTES, HitLine, read_hits, to_csv, to_jams, to_json
 from nubrak.core.prints.recorded_kit import CLOSE, KitPrint, Taken, print_kit
-from nubrak.core.prints.slices import MOST_ON_NOTES, SliceFile, SlicePrint, print_slices
+from nubrak.core.prints.slices import FIRST_KEY, MOST_ON_NOTES, SliceFile, SlicePrint, print_slices
 
 __all__ = [
     "CLOSE",
     "ENDING",
+    "FIRST_KEY",
     "MANIFEST",
     "MIDI",
     "MOST_LIST_BYTES",

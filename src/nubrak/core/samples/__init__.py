@@ -7,6 +7,7 @@ from nubrak.core.samples.arrange import ArrivedSample, arranged
 from nubrak.core.samples.clearest import Clear, Layered, clearest, layered
 from nubrak.core.samples.cutting import (
     MOST_SLICES,
+    NEAREST_S,
     CutMark,
     CutSettings,
     Slice,
@@ -36,6 +37,7 @@ __all__ = [
     "MOST_INSTRUMENTS",
     "MOST_SLICES",
     "MOST_TEXT",
+    "NEAREST_S",
     "STARTER",
     "ArrivedSample",
     "Clear",

@@ -5,6 +5,7 @@ Begin with ``document``, then ``edit.apply``.
 """
 
 from nubrak.core.session.action import changed, out_of_bounds
+from nubrak.core.session.cut_edits import MarkCuts
 from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.session.edit import AnyAction, apply
 from nubrak.core.session.find_edits import Give, SetMark
@@ -32,6 +33,7 @@ __all__ = [
     "LayerPut",
     "LayerValue",
     "MarkChange",
+    "MarkCuts",
     "NewPart",
     "Part",
     "SetLayer",

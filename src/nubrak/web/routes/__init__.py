@@ -1,6 +1,19 @@
 """The routes, a file for each bench. Each asks the desk and hands on; the rules are in the core."""
 
-from nubrak.web.routes import find, gather, jobs, layer, library, module, print, sessions, shape, sort, write
+from nubrak.web.routes import (
+    cut,
+    find,
+    gather,
+    jobs,
+    layer,
+    library,
+    module,
+    print,
+    sessions,
+    shape,
+    sort,
+    write,
+)
 
 ROUTERS = (
     library.router,
@@ -10,6 +23,7 @@ ROUTERS = (
     sort.router,
     shape.router,
     write.router,
+    cut.router,
     layer.router,
     print.router,
     jobs.router,

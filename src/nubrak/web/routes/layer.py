@@ -12,7 +12,7 @@ from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
 from nubrak.desk.suggesting import Suggestions, suggestions
 from nubrak.desk.trying import NewLayer, put_sound, with_tried
 from nubrak.store.sessions import SessionState
-from nubrak.web.routes.wire import PROBLEMS, AnyDesk
+from nubrak.web.routes.wire import PROBLEMS, AnyDesk, samples
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
@@ -54,11 +54,7 @@ def sound(
     if click:
         document = standing.document
         window = window + render_click(document.tempo, document.rate_hz, start, frames)[:, None]
-    return Response(
-        window.astype("<f4").tobytes(),
-        media_type="application/octet-stream",
-        headers={"Cache-Control": "no-store"},
-    )
+    return samples(window)
 
 
 @router.get("/sessions/{session_id}/loudness")

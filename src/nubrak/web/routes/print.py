@@ -13,7 +13,6 @@ from nubrak.core.mix import Bus
 from nubrak.core.prints import ENDING, Depth, Form, PrintSettings
 from nubrak.desk.lists import Channels, Layout, ListForm, hits_as, midi_of
 from nubrak.desk.printing import StemChoice, StemReport, printed, report
-from nubrak.desk.slicing import Slices, slices_of
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, download
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
@@ -23,12 +22,6 @@ router = APIRouter(prefix="/api", responses=PROBLEMS)
 def print_report(session_id: str, body: StemChoice, desk: AnyDesk) -> StemReport:
     """Peak, loudness and what would be cut off, for every print of a choice, before any is written."""
     return report(desk, desk.standing(session_id), body)
-
-
-@router.get("/sessions/{session_id}/sources/{source_id}/slices")
-def slices_of_source(session_id: str, source_id: str, desk: AnyDesk) -> Slices:
-    """How a source is cut into slices."""
-    return slices_of(desk, desk.standing(session_id), source_id)
 
 
 @router.get("/sessions/{session_id}/print/midi", response_class=Response)

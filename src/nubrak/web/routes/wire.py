@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import Depends, Request
+import numpy as np
+from fastapi import Depends, Request, Response
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from nubrak.core.pieces import file_name, titled_file
@@ -34,6 +36,15 @@ def disposition(name: str) -> dict[str, str]:
     name = file_name(name)
     plain = name.encode("ascii", "replace").decode().replace('"', "'").replace("?", "_")
     return {"Content-Disposition": f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"}
+
+
+def samples(sound: NDArray[np.float32]) -> Response:
+    """Sound (frames, 2) as little-endian float32, interleaved."""
+    return Response(
+        sound.astype("<f4").tobytes(),
+        media_type="application/octet-stream",
+        headers={"Cache-Control": "no-store"},
+    )
 
 
 class WalkRequest(BaseModel):

@@ -23,7 +23,7 @@ from nubrak.desk.bars import (
 from nubrak.desk.sounding import sound_with, stroke_sound
 from nubrak.desk.writing import WriteAt, WrittenBar, Wrote, write_at, written_bar
 from nubrak.store.sessions import SessionState
-from nubrak.web.routes.wire import PROBLEMS, AnyDesk
+from nubrak.web.routes.wire import PROBLEMS, AnyDesk, samples
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 Velocity = Annotated[int, Query(ge=1, le=127)]
@@ -93,9 +93,4 @@ def one_stroke(
     note: Annotated[int | None, Query(ge=0, le=127)] = None,
 ) -> Response:
     """One stroke of a part by itself, little-endian float32, interleaved stereo, at the session's rate."""
-    sound = stroke_sound(desk, desk.standing(session_id), part_id, velocity, note)
-    return Response(
-        sound.astype("<f4").tobytes(),
-        media_type="application/octet-stream",
-        headers={"Cache-Control": "no-store"},
-    )
+    return samples(stroke_sound(desk, desk.standing(session_id), part_id, velocity, note))
