@@ -11,7 +11,7 @@ from nubrak.core.session import MarkCuts
 from nubrak.desk.clear_strokes import clearest_of
 from nubrak.desk.desk import Desk
 from nubrak.desk.overview import overview_of
-from nubrak.desk.recorded_kit import KitChoice
+from nubrak.desk.recorded_kit import KitChoice, make_kit
 from nubrak.desk.slicing import slices_of
 from tests.conftest import RATE_HZ
 from tests.core.sort.made import beat, mixture
@@ -51,7 +51,7 @@ def test_more_slices_than_a_kit_holds_are_refused(desk: Desk, loop: tuple[str, s
     marks = {f"m{k}": CutMark(found_s=0.0084 * k + 0.01, kind="add") for k in range(530)}
     desk.sessions.edit(session, None, MarkCuts(kind="mark_cuts", source_id=source, marks=marks))
     with pytest.raises(Problem, match="more than a kit holds"):
-        done(desk, session, KitChoice(of="slices", source_id=source))
+        make_kit(desk, desk.standing(session), KitChoice(of="slices"), "a" * 16, lambda _: True)
 
 
 def test_the_best_kick_snare_and_hat_are_one_stroke_each(desk: Desk, loop: tuple[str, str]) -> None:

@@ -12,6 +12,7 @@ const TITLES: Record<Place, string> = {
   sort: 'Sort',
   shape: 'Shape',
   write: 'Write, in Shape',
+  cut: 'Cut, in Shape',
   layer: 'Layer',
 };
 const BY_MOUSE: [string, string][] = [
@@ -20,6 +21,7 @@ const BY_MOUSE: [string, string][] = [
   ['drag', 'the threshold line, anywhere along it: decide anew while you watch'],
   ['drag', 'a hit: to another moment; it snaps to the attack there, with Alt it stays where it is let go'],
   ['drag', 'the chosen recording in Gather: along the time line; it snaps to where others begin or end'],
+  ['drag', 'an edge of a slice, or a corner of the chosen one for its fade; with Alt it stays exactly there'],
   ['drag', 'over candidates: choose them together'],
   ['wheel', 'zoom; with Shift, move along'],
 ];

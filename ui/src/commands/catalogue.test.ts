@@ -11,7 +11,17 @@ import {
 } from './catalogue';
 
 const all = Object.entries(COMMANDS) as [CommandId, Command][];
-const PLACES: Place[] = ['everywhere', 'gather', 'find', 'second look', 'sort', 'shape', 'write', 'layer'];
+const PLACES: Place[] = [
+  'everywhere',
+  'gather',
+  'find',
+  'second look',
+  'sort',
+  'shape',
+  'write',
+  'cut',
+  'layer',
+];
 
 describe('the commands', () => {
   it('share no key: a key means one thing everywhere', () => {

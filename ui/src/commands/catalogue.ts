@@ -1,5 +1,6 @@
 /** Where a command works. */
-export type Place = 'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'write' | 'layer';
+export type Place =
+  'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'write' | 'cut' | 'layer';
 
 export interface Command {
   /** Presses that do it, as `keyName` calls them; the first is the one that is printed. */
@@ -47,6 +48,7 @@ export const COMMANDS = {
   keys: everywhere('this sheet', '?'),
   leave: at(
     {
+      cut: 'let go of what is dragged',
       write: 'choose nothing; stop playing in',
       gather: 'let go of what is dragged',
       find: 'choose nothing; let go of what is dragged',
@@ -59,16 +61,18 @@ export const COMMANDS = {
   ),
   view: at(
     {
-      write: 'how hard, when, which note, write',
+      cut: 'how hard, when, which note, write, cut',
+      write: 'how hard, when, which note, write, cut',
       gather: 'spill map, or sources',
       find: 'settings, or everything done by hand',
-      shape: 'how hard, when, which note',
+      shape: 'how hard, when, which note, write, cut',
       layer: 'sounds, hits laid over each other, balance, kits',
     },
     'v',
   ),
   previous: at(
     {
+      cut: 'the slice before',
       write: 'previous step',
       find: 'previous hit',
       'second look': 'the place before',
@@ -79,6 +83,7 @@ export const COMMANDS = {
   ),
   next: at(
     {
+      cut: 'the slice after',
       write: 'next step',
       find: 'next hit',
       'second look': 'skip it for now',
@@ -115,6 +120,7 @@ export const COMMANDS = {
   downFar: at({ write: 'softer by ten', shape: 'softer by ten' }, 'Shift+ArrowDown'),
   earlier: at(
     {
+      cut: 'its edge a millisecond earlier',
       find: 'the hit half a millisecond earlier',
       shape: 'the note a millisecond earlier',
       layer: 'a sample earlier',
@@ -123,14 +129,21 @@ export const COMMANDS = {
   ),
   later: at(
     {
+      cut: 'its edge a millisecond later',
       find: 'the hit half a millisecond later',
       shape: 'the note a millisecond later',
       layer: 'a sample later',
     },
     'Alt+ArrowRight',
   ),
-  earlierFar: at({ layer: 'ten samples earlier' }, 'Alt+Shift+ArrowLeft'),
-  laterFar: at({ layer: 'ten samples later' }, 'Alt+Shift+ArrowRight'),
+  earlierFar: at(
+    { cut: 'its edge ten milliseconds earlier', layer: 'ten samples earlier' },
+    'Alt+Shift+ArrowLeft',
+  ),
+  laterFar: at(
+    { cut: 'its edge ten milliseconds later', layer: 'ten samples later' },
+    'Alt+Shift+ArrowRight',
+  ),
   keep: at(
     {
       find: 'keep: it counts whatever the settings say',
@@ -141,6 +154,7 @@ export const COMMANDS = {
   ),
   drop: at(
     {
+      cut: 'no cut here',
       find: 'drop: it does not count',
       sort: 'drop: it does not count',
       'second look': 'it does not count',
@@ -149,6 +163,7 @@ export const COMMANDS = {
   ),
   add: at(
     {
+      cut: 'a cut at the line',
       write: 'to the empty bar behind the last',
       find: 'add a hit at the pointer, else at the line',
       sort: 'the piece that is said next is struck there as well',
@@ -158,6 +173,7 @@ export const COMMANDS = {
   similar: at({ find: 'choose all that sound alike', sort: 'choose all of this sound' }, 'e'),
   takeBack: at(
     {
+      cut: 'the cut as it was found',
       find: 'take the mark on this place back',
       sort: 'take back what was said of it',
       shape: 'take back what was set by hand',
@@ -166,6 +182,7 @@ export const COMMANDS = {
   ),
   takeOut: at(
     {
+      cut: 'no cut here',
       write: 'take the stroke away',
       gather: 'take the source out',
       sort: 'throw this piece away, or take it back',
@@ -179,6 +196,7 @@ export const COMMANDS = {
   give: at({ 'second look': 'give it to another part; then its number' }, 'g'),
   hearIts: at(
     {
+      cut: 'hear the slice',
       write: 'hear the stroke',
       'second look': 'hear its own microphone',
       sort: 'hear it; a sound one stroke after the other',
@@ -196,7 +214,14 @@ export const COMMANDS = {
     'c',
   ),
   onlyLoop: at({ find: 'look only at the looped range, or at everything' }, 'w'),
-  bestBar: at({ find: 'loop the best bar: most like all others, surest, tightest' }, 'y'),
+  bestBar: at(
+    {
+      sort: 'keep the best kick, snare and hat as a kit',
+      cut: 'keep the best kick, snare and hat as a kit',
+      find: 'loop the best bar: most like all others, surest, tightest',
+    },
+    'y',
+  ),
   before: at({ shape: 'before and after, seen and heard' }, 'b'),
   chooseAll: at({ sort: 'choose all', shape: 'choose all' }, 'Ctrl+a'),
   ghosts: at({ write: 'a ghost, or no longer', shape: 'make ghosts: what is chosen, else the loop' }, 'h'),
@@ -219,7 +244,10 @@ export const COMMANDS = {
   more: at({ sort: 'let what is less alike follow too' }, '9'),
   takeBeside: at({ layer: 'take it beside the layer' }, 'Shift+Enter'),
   search: at({ layer: 'search the sounds' }, '/'),
-  lock: at({ layer: 'lock it to the recording' }, 'j'),
+  lock: at(
+    { cut: 'its edge to the attack, else to where the wave crosses zero', layer: 'lock it to the recording' },
+    'j',
+  ),
   lockEach: at({ layer: 'lock it hit by hit' }, 'Alt+j'),
   turnRound: at({ layer: 'turn its polarity round' }, 'z'),
   askPieces: at({ gather: 'ask it for the pieces in it, or take it as one' }, 'Alt+p'),
@@ -245,6 +273,11 @@ export const COMMANDS = {
   vary: at({ write: 'the bar once more, varied within the feel' }, 'Alt+v'),
   emptyBar: at({ write: 'empty the bar of what is written' }, 'Alt+Delete'),
   playIn: at({ write: 'play it in on the letters or a MIDI keyboard, or stop' }, 'Ctrl+Enter'),
+  fadeInShorter: at({ cut: 'a shorter fade in' }, '['),
+  fadeInLonger: at({ cut: 'a longer fade in' }, ']'),
+  fadeOutShorter: at({ cut: 'a shorter fade out' }, '{'),
+  fadeOutLonger: at({ cut: 'a longer fade out' }, '}'),
+  keepKit: at({ cut: 'keep the slices as a kit of the library' }, 'Alt+k'),
   nextLayer: at({ layer: 'next layer' }, 'Tab'),
 } as const satisfies Record<string, Command>;
 

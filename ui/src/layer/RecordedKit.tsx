@@ -19,7 +19,7 @@ export function RecordedKit({
   const { job, run, cancel } = useJob();
   const [every, setEvery] = useState(false);
   const params = { path: { session_id: sessionId } };
-  const body = { microphones: every ? ('all' as const) : ('close' as const) };
+  const body = { of: 'layers' as const, microphones: every ? ('all' as const) : ('close' as const) };
   const make = () =>
     run(
       () => take(client.POST('/api/sessions/{session_id}/kit/jobs', { params, body })),

@@ -1,22 +1,16 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { ButtonGroup, Form, ToggleButton } from 'react-bootstrap';
+import { Form } from 'react-bootstrap';
 import { client, take, type Schema } from '../api/client';
 import { fetched } from '../api/jobs';
 import { limitOf } from '../api/limit';
 import type { Doing } from '../api/session';
+import { CutControls } from '../cut/CutControls';
 import { UnderWay } from '../shell/UnderWay';
 import { useJob } from '../shell/useJob';
 import { stripOf } from './strip';
 
 type Source = NonNullable<Schema['Document']['sources']>[string];
-const BY = [
-  ['hits', 'hits'],
-  ['grid', 'grid'],
-  ['both', 'both'],
-] as const;
-const STEPS = ['bar', '1/2', '1/4', '1/8', '1/16', '1/32'] as const;
-
 const TEMPO = limitOf('SlicesChoice', 'to_bpm');
 
 /** A source cut into slices: where they lie, and all of them as samples on rising notes with MIDI that replays it. */
@@ -41,7 +35,6 @@ export function SlicesPrint({
     placeholderData: (before) => before,
   });
   const cut = source.cut;
-  const by = cut?.by ?? 'hits';
   const change = (changes: Record<string, string | boolean>) =>
     void doing.act({ kind: 'set_cut', source_id: sourceId, changes });
   const body = { source_id: sourceId, to_bpm: bpm ? Number(bpm) : null };
@@ -65,47 +58,7 @@ export function SlicesPrint({
         <span>
           <strong>{source.name}</strong> cut at its
         </span>
-        <ButtonGroup aria-label="Cut at">
-          {BY.map(([value, word]) => (
-            <ToggleButton
-              key={value}
-              id={`cut-${value}`}
-              type="radio"
-              name="cut-by"
-              variant="ink"
-              value={value}
-              checked={by === value}
-              onChange={() => change({ by: value })}
-            >
-              {word}
-            </ToggleButton>
-          ))}
-        </ButtonGroup>
-        {by !== 'hits' && (
-          <Form.Select
-            size="sm"
-            aria-label="Step of the grid"
-            value={`${cut?.step ?? '1/16'}${cut?.triplets ? ' triplets' : ''}`}
-            onChange={(event) => {
-              const [step, triplets] = event.target.value.split(' ');
-              change({ step: step!, triplets: Boolean(triplets) });
-            }}
-          >
-            {STEPS.map((step) => (
-              <option key={step}>{step}</option>
-            ))}
-            {STEPS.slice(1).map((step) => (
-              <option key={`${step} triplets`}>{step} triplets</option>
-            ))}
-          </Form.Select>
-        )}
-        <Form.Check
-          type="switch"
-          id="slices-matched"
-          label="equally loud"
-          checked={cut?.matched ?? false}
-          onChange={(event) => change({ matched: event.target.checked })}
-        />
+        <CutControls cut={cut} onChange={change} />
       </div>
       {asked.error ? (
         <p className="about" role="alert">

@@ -7,6 +7,9 @@ const line = (start_s: number, end_s: number, struck = '') => ({
   end_s,
   found_s: start_s,
   struck,
+  piece: 'else',
+  fade_in_ms: 0,
+  fade_out_ms: null,
   by_hand: false,
 });
 

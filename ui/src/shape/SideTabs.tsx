@@ -1,14 +1,18 @@
 import { KeyOf } from '../commands/KeyOf';
 
 export type NoteSide = 'hard' | 'when' | 'which';
-export type Side = NoteSide | 'write';
+export type Side = NoteSide | 'write' | 'cut';
 
 const SIDES: [Side, string][] = [
   ['hard', 'How hard'],
   ['when', 'When'],
   ['which', 'Which note'],
   ['write', 'Write'],
+  ['cut', 'Cut'],
 ];
+
+// Five stand beside each other; screen readers hear the whole of it.
+const SHORT: Partial<Record<Side, string>> = { which: 'Note' };
 
 /** The side that comes after one. */
 export const sideAfter = (side: Side): Side =>
@@ -17,7 +21,7 @@ export const sideAfter = (side: Side): Side =>
 /** The sides of Shape, and the key to the next. */
 export function SideTabs({ side, onSide }: { side: Side; onSide: (side: Side) => void }) {
   return (
-    <div className="column-head tabs">
+    <div className="column-head tabs side-tabs">
       {SIDES.map(([value, word]) => (
         <button
           key={value}
@@ -27,7 +31,7 @@ export function SideTabs({ side, onSide }: { side: Side; onSide: (side: Side) =>
           aria-pressed={side === value}
           onClick={() => onSide(value)}
         >
-          {value === sideAfter(side) && <KeyOf of="view" />} {word}
+          {value === sideAfter(side) && <KeyOf of="view" />} {SHORT[value] ?? word}
         </button>
       ))}
     </div>

@@ -1,5 +1,9 @@
 import { useCallback, useMemo, useState } from 'react';
+import { KeyOf } from '../commands/KeyOf';
 import { pieceKey } from '../commands/catalogue';
+import { Clearest } from '../cut/Clearest';
+import { useKeptKit } from '../cut/useKeptKit';
+import { UnderWay } from '../shell/UnderWay';
 import { useCommands } from '../commands/useCommands';
 import type { Keys } from '../commands/useKeys';
 import { headOf, type BenchProps } from '../shell/bench';
@@ -194,6 +198,9 @@ export function Sort(props: BenchProps) {
   const hearFollowers = () => hearAt((offer ? offered(offer) : []).map((one) => one.time_s));
   const reach = (by: 1 | -1) => offer && setOffer(reaching(offer, by));
 
+  const kit = useKeptKit(doing.id);
+  const keepBest = () => void kit.keep({ of: 'best' });
+
   const letters: Keys = Object.fromEntries(
     choices.map((choice) => [pieceKey(choice.key), () => void give(choice)]),
   );
@@ -219,6 +226,7 @@ export function Sort(props: BenchProps) {
       together: () => setJoining((now) => !now),
       nextDoubt: doubtful,
       asOne: () => void say.asOne(),
+      bestBar: keepBest,
       leave: letGo,
     },
     letters,
@@ -241,7 +249,33 @@ export function Sort(props: BenchProps) {
   const head = overview?.parts.find((about) => about.part_id === headId)?.name ?? 'In it';
   return (
     <>
-      <SoundsList map={map} pieces={pieces} group={group} source={source} onGroup={chooseGroup} />
+      <SoundsList map={map} pieces={pieces} group={group} source={source} onGroup={chooseGroup}>
+        <section className="sort-clearest" aria-label="Stand most by themselves">
+          <div className="column-head">
+            <span>Stand most by themselves</span>
+          </div>
+          {kit.job ? (
+            <UnderWay job={kit.job} said="making a kit" onCancel={kit.cancel} />
+          ) : (
+            <button type="button" className="plain-act" onClick={keepBest}>
+              <KeyOf of="bestBar" /> best kick, snare, hat as a kit
+            </button>
+          )}
+          <Clearest
+            doing={doing}
+            revision={revision}
+            pieces={pieces}
+            partIds={map.parts.map((one) => one.part_id)}
+            most={1}
+            onGo={(timeS, partId) => {
+              const index = map.time_s.findIndex(
+                (at, i) => Math.abs(at - timeS) < 0.002 && map.parts[map.part[i]!]?.part_id === partId,
+              );
+              if (index >= 0) choose([index], false);
+            }}
+          />
+        </section>
+      </SoundsList>
       <div className="sort-stage">
         <SoundMap
           map={map}

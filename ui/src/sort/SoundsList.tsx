@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import { ListGroup } from 'react-bootstrap';
 import { KeyOf } from '../commands/KeyOf';
 import type { BenchProps } from '../shell/bench';
@@ -14,10 +15,11 @@ interface Props {
   group: number | null;
   source: string;
   onGroup: (index: number) => void;
+  children?: ReactNode;
 }
 
 /** The sounds of a source, with how many strokes each has and how many of those are in doubt. */
-export function SoundsList({ map, pieces, group, source, onGroup }: Props) {
+export function SoundsList({ map, pieces, group, source, onGroup, children }: Props) {
   const pieceCount = new Set(map.parts.map((part) => part.piece)).size;
   return (
     <aside className="parts sounds" aria-label="Sounds">
@@ -58,6 +60,7 @@ export function SoundsList({ map, pieces, group, source, onGroup }: Props) {
         <br />
         <KeyOf of="previous" /> <KeyOf of="next" /> strokes
       </p>
+      {children}
     </aside>
   );
 }

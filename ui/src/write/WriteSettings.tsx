@@ -1,13 +1,12 @@
-import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Form } from 'react-bootstrap';
-import { client, take, type Document, type Overview, type Schema } from '../api/client';
+import type { Document, Overview, Schema } from '../api/client';
 import { limitOf } from '../api/limit';
 import type { Doing } from '../api/session';
+import { useKeptKit } from '../cut/useKeptKit';
 import { KeyOf } from '../commands/KeyOf';
 import { Setting } from '../find/Setting';
 import { UnderWay } from '../shell/UnderWay';
-import { useJob } from '../shell/useJob';
 import { useWindow } from '../state/window';
 import { writtenAround } from './bars';
 import type { Bar } from './layout';
@@ -126,8 +125,7 @@ const VARYING: [keyof Schema['Vary'], string, string][] = [
 
 /** The kit that written strokes sound with: one of the library, or this recording's own drums. */
 function SoundsFrom({ doing, document, library, bar, writing }: Props) {
-  const queries = useQueryClient();
-  const { job, run, cancel } = useJob();
+  const kit = useKeptKit(doing.id);
   const inUse = new Set(
     Object.values(document.parts ?? {}).flatMap((part) =>
       Object.values(part.layers ?? {}).flatMap((layer) =>
@@ -136,33 +134,19 @@ function SoundsFrom({ doing, document, library, bar, writing }: Props) {
     ),
   );
   const kits = Object.entries(library.kits);
-  const used = kits.find(([, kit]) =>
-    Object.values(kit.instruments ?? {}).some((one) => one.samples.some(({ audio }) => inUse.has(audio))),
+  const used = kits.find(([, of]) =>
+    Object.values(of.instruments ?? {}).some((one) => one.samples.some(({ audio }) => inUse.has(audio))),
   );
   const silent = bar?.lines.filter((line) => !line.sounds).map((line) => line.name.toLowerCase()) ?? [];
   const recorded = Object.keys(document.sources ?? {}).length > 0;
-  const make = () =>
-    run(
-      () =>
-        take(
-          client.POST('/api/sessions/{session_id}/kit/jobs', {
-            params: { path: { session_id: doing.id } },
-            body: { microphones: 'close' },
-          }),
-        ),
-      (done) => {
-        if (!done.kit) return;
-        void queries.invalidateQueries({ queryKey: ['library'] });
-        void writing.soundWith(done.kit.kit_id);
-      },
-    );
+  const make = () => kit.keep({}, (made) => void writing.soundWith(made.kit_id));
   return (
     <section className="write-set" aria-label="Sounds">
       <div className="column-head">
         <span>What is written sounds with</span>
       </div>
-      {job ? (
-        <UnderWay job={job} said="choosing strokes" onCancel={cancel} />
+      {kit.job ? (
+        <UnderWay job={kit.job} said="choosing strokes" onCancel={kit.cancel} />
       ) : (
         <Form.Select
           size="sm"
@@ -178,9 +162,9 @@ function SoundsFrom({ doing, document, library, bar, writing }: Props) {
             </option>
           )}
           {recorded && <option value={OWN}>this recording’s own drums</option>}
-          {kits.map(([id, kit]) => (
+          {kits.map(([id, one]) => (
             <option key={id} value={id}>
-              {kit.name}
+              {one.name}
             </option>
           ))}
         </Form.Select>
