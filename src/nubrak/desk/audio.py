@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,6 +12,7 @@ from cachetools import LRUCache, cachedmethod
 from numpy.typing import NDArray
 
 from nubrak.core.layer import Voice, as_stereo, made_ready, ready_key, with_own
+from nubrak.core.mix import Mend, mended, touching
 from nubrak.core.samples import Sample
 from nubrak.core.session import Source
 from nubrak.store.cache import Cache
@@ -88,12 +89,16 @@ class Audio:
 
     @cachedmethod(
         lambda self: self._placed,
-        key=lambda _, source, rate_hz: (rate_hz, *((clip.audio, clip.start_s) for clip in source.clips)),
+        key=lambda _, source, rate_hz, mends=(): (
+            rate_hz,
+            *((clip.audio, clip.start_s) for clip in source.clips),
+            *((one.time_s, one.from_s, one.length_s) for one in mends),
+        ),
         lock=lambda self: self._lock,
     )
-    def placed(self, source: Source, rate_hz: int) -> tuple[int, NDArray[np.float32]]:
+    def placed(self, source: Source, rate_hz: int, mends: Sequence[Mend] = ()) -> Placed:
         """The sample at which a source begins on the session's time line, and its clips from there on,
-        (frames, 1 or 2).
+        (frames, 1 or 2), with the strokes that were mended.
         """
         clips = [
             (round(one.start_s * rate_hz), self.cache.decoded(one.audio, rate_hz)) for one in source.clips
@@ -105,5 +110,15 @@ class Audio:
         )
         for start, audio in clips:
             out[start - begin : start - begin + len(audio)] += audio if mono else as_stereo(np.asarray(audio))
+        plain = out
+
+        def recorded(start: int, frames: int) -> NDArray[np.float32]:
+            sound = np.zeros((frames, plain.shape[1]), np.float32)
+            low, high = max(start, begin), min(start + frames, begin + len(plain))
+            if low < high:
+                sound[low - start : high - start] = plain[low - begin : high - begin]
+            return sound
+
+        out = mended(out, touching(mends, rate_hz, begin, len(out)), recorded, rate_hz, begin)
         out.flags.writeable = False
         return begin, out

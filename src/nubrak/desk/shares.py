@@ -39,7 +39,7 @@ class Told:
         document, rate = standing.document, standing.document.rate_hz
         source = document.source(source_id)
         sharers = sharing(document.parts, head_of(document.parts, part_id))
-        begin, sound = self.audio.placed(source, rate)
+        begin, sound = self.audio.placed(source, rate, document.mends)
         shares = self._shares(standing, source, sharers, begin, sound)
         return as_stereo(by_itself(sound, shares, sharers.index(part_id), start - begin, frames))
 
@@ -59,7 +59,8 @@ class Told:
             inside = struck[(struck >= 0) & (struck < len(sound))]
             pieces.append(Struck(document.parts[one].piece, inside / rate))
         clips = tuple((clip.audio, clip.start_s) for clip in source.clips)
-        key = rate, clips, tuple((one.piece, one.time_s.tobytes()) for one in pieces)
+        mends = tuple((one.time_s, one.from_s, one.length_s) for one in document.mends)
+        key = rate, clips, mends, tuple((one.piece, one.time_s.tobytes()) for one in pieces)
         with self._lock:
             if key not in self._kept:
                 self._kept[key] = apart(sound, rate, pieces)

@@ -115,7 +115,7 @@ def cut_source(
     document, rate = standing.document, standing.document.rate_hz
     source = document.source(source_id)
     chosen = settings or source.cut
-    begin, audio = desk.audio.placed(source, rate)
+    begin, audio = desk.audio.placed(source, rate, document.mends)
     begin_s, length_s = begin / rate, len(audio) / rate
     playing = {
         standing.names[key].lower(): (part.piece, (standing.struck(key) - begin) / rate)

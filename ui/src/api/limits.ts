@@ -136,6 +136,9 @@ export const LIMITS = {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
   },
+  Mend: {
+    velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
+  },
   MoveCut: {
     by_ms: { least: -10000, most: 10000, step: 1, unit: 'ms', usual: 0, low: -10000, high: 10000 },
   },

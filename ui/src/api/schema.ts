@@ -701,6 +701,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/parts/{part_id}/donors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Mends
+         * @description The strokes of a part that can take the place of one, the best first.
+         */
+        get: operations["what_mends"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/parts/{part_id}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Let a stroke sound as another of the same drum did, in all microphones.
+         */
+        post: operations["mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/sort/{part_id}": {
         parameters: {
             query?: never;
@@ -2527,6 +2567,49 @@ export interface components {
             note_map: components["schemas"]["NoteMap"];
         };
         /**
+         * DonorLine
+         * @description One stroke that can be taken.
+         */
+        DonorLine: {
+            /** Time S */
+            time_s: number;
+            /** Velocity */
+            velocity: number;
+            /** Length S */
+            length_s: number;
+            /** Reason */
+            reason: string;
+            /**
+             * Taken
+             * @description it is what the stroke sounds as now
+             */
+            taken: boolean;
+        };
+        /**
+         * Donors
+         * @description What a stroke can be mended with, the best first.
+         */
+        Donors: {
+            /** Time S */
+            time_s: number;
+            /** Found S */
+            found_s: number;
+            /** Velocity */
+            velocity: number;
+            /**
+             * Wanted
+             * @description how hard it shall be: as it was, or as usual where it was weak
+             */
+            wanted: number;
+            /**
+             * Mend Id
+             * @description it is mended already
+             */
+            mend_id: string | null;
+            /** Donors */
+            donors: components["schemas"]["DonorLine"][];
+        };
+        /**
          * DropFeel
          * @description Forget a feel; parts on which it lies keep it.
          */
@@ -2547,7 +2630,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"];
         };
         /**
          * Either
@@ -3816,6 +3899,72 @@ export interface components {
             bright_hz: number;
         };
         /**
+         * Mend
+         * @description One stroke that sounds as another did.
+         */
+        Mend: {
+            /**
+             * Time S
+             * @description the attack of the stroke that is mended
+             */
+            time_s: number;
+            /**
+             * From S
+             * @description the attack of the stroke that is taken in its place
+             */
+            from_s: number;
+            /**
+             * Length S
+             * @description so much is taken from its attack on
+             */
+            length_s: number;
+            /**
+             * Found S
+             * @description where the mended stroke was found: what a mark speaks of
+             */
+            found_s: number;
+            /**
+             * Velocity
+             * @description how hard the taken stroke was; empty: the note stays as it was
+             */
+            velocity?: number | null;
+        };
+        /**
+         * MendStroke
+         * @description Let a stroke sound as another of the recording did, in all microphones; its note is as hard as that
+         *     one was. A mend of the same stroke before gives way.
+         */
+        MendStroke: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mend";
+            /** Part Id */
+            part_id: string;
+            /** Mend Id */
+            mend_id: string;
+            mend: components["schemas"]["Mend"];
+        };
+        /**
+         * MendWith
+         * @description A stroke, and what it is mended with.
+         */
+        MendWith: {
+            /** Revision */
+            revision: number;
+            /**
+             * Found S
+             * @description where the stroke was found
+             */
+            found_s: number;
+            /**
+             * From S
+             * @description the stroke to take; empty: the best, or the next best after the one taken
+             */
+            from_s?: number | null;
+        };
+        /**
          * MeterColumns
          * @description Peak and momentary loudness ten times a second.
          */
@@ -4155,6 +4304,14 @@ export interface components {
              *     }
              */
             blend: components["schemas"]["Blend"];
+            /**
+             * Mends
+             * @description strokes that sound as another of the recording did
+             * @default {}
+             */
+            mends: {
+                [key: string]: components["schemas"]["Mend"];
+            };
             /**
              * Asked
              * @description a microphone over the kit or in the room is asked for its pieces
@@ -6118,6 +6275,21 @@ export interface components {
             part_id: string;
             /** Mark Ids */
             mark_ids?: string[] | null;
+        };
+        /**
+         * Unmend
+         * @description Let strokes sound as they were recorded again.
+         */
+        Unmend: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unmend";
+            /** Part Id */
+            part_id: string;
+            /** Mend Ids */
+            mend_ids: string[];
         };
         /**
          * Vary
@@ -8570,6 +8742,130 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PutRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    what_mends: {
+        parameters: {
+            query: {
+                found_s: number;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Donors"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendWith"];
             };
         };
         responses: {

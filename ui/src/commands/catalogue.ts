@@ -64,7 +64,7 @@ export const COMMANDS = {
       cut: 'how hard, when, which note, write, cut',
       write: 'how hard, when, which note, write, cut',
       gather: 'spill map, or sources',
-      find: 'settings, or everything done by hand',
+      find: 'settings, everything done by hand, mending',
       shape: 'how hard, when, which note, write, cut',
       layer: 'sounds, hits laid over each other, balance, kits',
     },
@@ -251,6 +251,8 @@ export const COMMANDS = {
   lockEach: at({ layer: 'lock it hit by hit' }, 'Alt+j'),
   turnRound: at({ layer: 'turn its polarity round' }, 'z'),
   askPieces: at({ gather: 'ask it for the pieces in it, or take it as one' }, 'Alt+p'),
+  mend: at({ find: 'mend the stroke with another of its drum; again: with the next best' }, 'Alt+m'),
+  unmend: at({ find: 'let it sound as it was recorded' }, 'Alt+u'),
   nextDoubt: at({ sort: 'the most doubtful stroke, then the next' }, 'Alt+ArrowDown'),
   chooseGhosts: at({ find: 'choose the ghost strokes' }, 'Alt+h'),
   divide: at(

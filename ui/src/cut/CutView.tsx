@@ -254,7 +254,7 @@ export function CutView(props: BenchProps & { onSide: (side: Side) => void }) {
             <span>Stand most by themselves</span>
           </div>
           <button type="button" className="plain-act" onClick={keepBest}>
-            <KeyOf of="bestBar" /> best kick, snare, hat as a kit
+            <KeyOf of="bestBar" /> kick, snare, hat as a kit
           </button>
           <Clearest
             doing={doing}

@@ -14,12 +14,16 @@ import { counts, rowAt } from '../stage/states';
 import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
 import { Legend } from './Legend';
+import { Mending, mendAt } from './Mending';
 import { SecondLook } from './SecondLook';
 import { useDraft } from './useDraft';
 import { useHandWork } from './useHandWork';
 import { useReason } from './useReason';
 import './find.scss';
 
+type Side = 'settings' | 'marks' | 'mend';
+const AFTER: Record<Side, Side> = { settings: 'marks', marks: 'mend', mend: 'settings' };
+const BEFORE_S = 0.2; // heard before a stroke
 const NEAR_S = 0.001;
 const HERE_S = 0.00001;
 const NUDGE_S = 0.0005;
@@ -38,7 +42,7 @@ export function Find(props: BenchProps) {
   const trigger = useWindow((state) => state.trigger);
   const drawing = useWindow((state) => state.drawing);
   const set = useWindow((state) => state.set);
-  const [side, setSide] = useState<'settings' | 'marks'>('settings');
+  const [side, setSide] = useState<Side>('settings');
   const about = overview?.parts.find((one) => one.part_id === partId);
   const ready = (about?.progress ?? 0) >= 1;
   const decided = useDecisions(doing.id, partId, revision, ready);
@@ -136,6 +140,32 @@ export function Find(props: BenchProps) {
       useWindow.getState().notify(error instanceof Error ? error.message : String(error));
     }
   };
+  // What a mark speaks of: where the chosen stroke was found.
+  const foundS = selected !== null && decisions ? decisions.found_s[selected]! : null;
+  const mendedBy = mendAt(part?.mends ?? {}, foundS);
+  const mendWith = (fromS: number | null) => {
+    if (!partId || foundS === null) {
+      useWindow.getState().notify('Choose the stroke to mend first: step to it, or click on it.', true);
+      return;
+    }
+    setSide('mend');
+    void doing.revised((now) =>
+      client.POST('/api/sessions/{session_id}/parts/{part_id}/mend', {
+        params: { path: { session_id: doing.id, part_id: partId } },
+        body: { revision: now, found_s: foundS, from_s: fromS },
+      }),
+    );
+  };
+  const mendBack = () => {
+    if (partId && mendedBy) void doing.act({ kind: 'unmend', part_id: partId, mend_ids: [mendedBy[0]] });
+    else useWindow.getState().notify('This stroke sounds as it was recorded.', true);
+  };
+  const hearFrom = (timeS: number) =>
+    set({
+      playheadS: Math.max(timeS - BEFORE_S, 0),
+      hearing: 'recording',
+      playAsked: useWindow.getState().playAsked + 1,
+    });
   useCommands({
     next: () => step(1, false),
     previous: () => step(-1, false),
@@ -157,7 +187,9 @@ export function Find(props: BenchProps) {
     onlyLoop: lookOnly,
     bestBar: () => void bestBar(),
     draw: () => set({ drawing: !useWindow.getState().drawing && !(part && isByHandOnly(part)) }),
-    view: () => setSide((now) => (now === 'marks' ? 'settings' : 'marks')),
+    view: () => setSide(AFTER[side]),
+    mend: () => mendWith(null),
+    unmend: mendBack,
     ticks: () => set({ trigger: !useWindow.getState().trigger, hearing: 'both' }),
     detector: () => set({ detector: !useWindow.getState().detector }),
     leave: () => set({ selectedS: null, chosenS: [], drawing: false }),
@@ -262,6 +294,7 @@ export function Find(props: BenchProps) {
               ) : selected !== null && decisions ? (
                 <>
                   <strong>{clock(decisions.time_s[selected]!, 3)}</strong> {selectedReason?.text}
+                  {mendedBy && ` It is mended with the stroke at ${clock(mendedBy[1].from_s, 3)}.`}
                 </>
               ) : (
                 <span className="quiet">
@@ -334,7 +367,7 @@ export function Find(props: BenchProps) {
             aria-pressed={side === 'settings'}
             onClick={() => setSide('settings')}
           >
-            Found by
+            {AFTER[side] === 'settings' && <KeyOf of="view" />} Found by
           </button>
           <button
             type="button"
@@ -342,11 +375,30 @@ export function Find(props: BenchProps) {
             aria-pressed={side === 'marks'}
             onClick={() => setSide('marks')}
           >
-            <KeyOf of="view" /> By hand {byHand || ''}
+            {AFTER[side] === 'marks' && <KeyOf of="view" />} By hand {byHand || ''}
+          </button>
+          <button
+            type="button"
+            className="plain-act"
+            aria-pressed={side === 'mend'}
+            onClick={() => setSide('mend')}
+          >
+            {AFTER[side] === 'mend' && <KeyOf of="view" />} Mend
           </button>
         </div>
         {side === 'marks' ? (
           <ByHand {...props} />
+        ) : side === 'mend' ? (
+          <Mending
+            doing={doing}
+            revision={revision}
+            partId={partId}
+            mends={part.mends}
+            foundS={foundS}
+            onMend={mendWith}
+            onHear={hearFrom}
+            onBack={mendBack}
+          />
         ) : byHandOnly ? (
           <>
             <p className="about">

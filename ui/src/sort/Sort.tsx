@@ -258,7 +258,7 @@ export function Sort(props: BenchProps) {
             <UnderWay job={kit.job} said="making a kit" onCancel={kit.cancel} />
           ) : (
             <button type="button" className="plain-act" onClick={keepBest}>
-              <KeyOf of="bestBar" /> best kick, snare, hat as a kit
+              <KeyOf of="bestBar" /> kick, snare, hat as a kit
             </button>
           )}
           <Clearest

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.layer import Layer, LayerPlan, SampleAudio, as_stereo, plan_layer, render_layer
 from nubrak.core.mix.blend import Blend, ducking_gain, pan_gains
+from nubrak.core.mix.mending import Mend, mended, touching
 from nubrak.core.mix.recordings import Stretch, are_apart, blended, head_of, sharing
 from nubrak.core.mix.trigger import render_triggers
 from nubrak.core.pieces import PIECES
@@ -50,6 +51,9 @@ class SoundingPart(Protocol):
     layers: dict[str, Layer]
     sorted_from: str | None
     divided_from: str | None
+
+    @property
+    def mends(self) -> Mapping[str, Mend]: ...
 
 
 class Sounding(Protocol):
@@ -208,9 +212,27 @@ def _shares(mix: Mix, head_id: str, heard: list[str], source_id: str) -> Stretch
 
 
 def _add_source(out: NDArray[np.float32], mix: Mix, source: SoundingSource, start: int) -> None:
-    """Add a source's clips as recorded from sample ``start`` on."""
+    """Add a source's clips from sample ``start`` on, with the strokes that were mended."""
     if source.aside:
         return
+    frames, rate = len(out), mix.document.rate_hz
+    all_mends = (one for part in mix.document.parts.values() for one in part.mends.values())
+    mends = touching(all_mends, rate, start, frames)
+    if mends:
+        whole = np.zeros((frames, 2), np.float32)
+        _add_clips(whole, mix, source, start)
+
+        def recorded(begin: int, count: int) -> NDArray[np.float32]:
+            sound = np.zeros((count, 2), np.float32)
+            _add_clips(sound, mix, source, begin)
+            return sound
+
+        out += mended(whole, mends, recorded, rate, start)
+        return
+    _add_clips(out, mix, source, start)
+
+
+def _add_clips(out: NDArray[np.float32], mix: Mix, source: SoundingSource, start: int) -> None:
     frames, rate = len(out), mix.document.rate_hz
     for clip in source.clips:
         begin = round(clip.start_s * rate)

@@ -17,6 +17,7 @@ from nubrak.core.samples.cutting import (
     slice_audio,
     snapped,
 )
+from nubrak.core.samples.donors import Donor, donors
 from nubrak.core.samples.from_recording import (
     FEWEST,
     Cutout,
@@ -44,6 +45,7 @@ __all__ = [
     "CutMark",
     "CutSettings",
     "Cutout",
+    "Donor",
     "Instrument",
     "Kit",
     "Layered",
@@ -59,6 +61,7 @@ __all__ = [
     "cut",
     "cut_out",
     "cutout",
+    "donors",
     "grid_cuts_s",
     "inside",
     "instruments_of",

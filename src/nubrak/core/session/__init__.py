@@ -12,6 +12,7 @@ from nubrak.core.session.find_edits import Give, SetMark
 from nubrak.core.session.gather_edits import AddClip, AddSource, AsPair, CombineMicrophones, SetTempo
 from nubrak.core.session.layer_edits import AddLayer, LayerValue, SetLayer
 from nubrak.core.session.marks import MarkChange
+from nubrak.core.session.mend_edits import MendStroke
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
 from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_pieces, without_orphans
 from nubrak.core.session.write_edits import LayerPut, SoundWith, Write
@@ -34,6 +35,7 @@ __all__ = [
     "LayerValue",
     "MarkChange",
     "MarkCuts",
+    "MendStroke",
     "NewPart",
     "Part",
     "SetLayer",

@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
-from nubrak.core.mix import Blend
+from nubrak.core.mix import Blend, Mend
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
@@ -71,6 +71,9 @@ class Part(BaseModel):
     pattern: dict[str, PatternNote] = Field(default={}, description="notes beside the recorded ones")
     layers: dict[str, Layer] = {}
     blend: Blend = Blend()
+    mends: dict[str, Mend] = Field(
+        default={}, max_length=5000, description="strokes that sound as another of the recording did"
+    )
     asked: bool = Field(
         default=False, description="a microphone over the kit or in the room is asked for its pieces"
     )
@@ -129,6 +132,12 @@ class Document(BaseModel):
         """Where the last source ends, or the last note beside the recorded ones has rung."""
         notes = (note.time_s + _RINGS_S for part in self.parts.values() for note in part.pattern.values())
         return max((*(source.end_s for source in self.sources.values()), *notes), default=0.0)
+
+    @property
+    def mends(self) -> list[Mend]:
+        """All mends, in order of time."""
+        all_of = (one for part in self.parts.values() for one in part.mends.values())
+        return sorted(all_of, key=lambda one: (one.time_s, one.from_s))
 
     def part(self, part_id: str) -> Part:
         """The part, or a ``Problem`` that says it is not there."""

@@ -26,6 +26,7 @@ from nubrak.core.session.gather_edits import (
     SetTempo,
 )
 from nubrak.core.session.layer_edits import AddLayer, RemoveLayer, SetBlend, SetLayer
+from nubrak.core.session.mend_edits import MendStroke, Unmend
 from nubrak.core.session.shape_edits import (
     AddParts,
     DropFeel,
@@ -52,7 +53,7 @@ GatherAction = (
     Rename | SetTempo | AddSource | AddClip | MoveClip | RemoveClip | AsPair | CombineMicrophones | Apart
     | SetAside | SetSpan | RemoveSource | SetPiece
 )  # fmt: skip
-FindAction = SetFind | SetMark | Unmark | Give
+FindAction = SetFind | SetMark | Unmark | Give | MendStroke | Unmend
 SortAction = GiveStrokes | SetWay | SplitPart | JoinParts | AskPieces | AsOne | SetMuted
 ShapeAction = (
     SetShape | SetPattern | SetNotes | TakeChanges | AddParts | RemovePart | KeepFeel | DropFeel | SetNoteMap

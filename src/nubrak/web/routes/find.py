@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Response
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings
@@ -21,6 +23,7 @@ from nubrak.desk.finding import (
     reason_of,
     similar_places,
 )
+from nubrak.desk.mending import Donors, MendWith, donors_of, mend_stroke
 from nubrak.store.sessions import SessionState
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk
 
@@ -115,3 +118,17 @@ def add_hit(session_id: str, part_id: str, body: AddRequest, desk: AnyDesk) -> S
 def put_hit(session_id: str, part_id: str, body: PutRequest, desk: AnyDesk) -> SessionState:
     """Put a hit near another place; it snaps to the attack."""
     return put_hit_near(desk, session_id, body.revision, part_id, body.found_s, body.near_s)
+
+
+@router.get("/sessions/{session_id}/parts/{part_id}/donors")
+def what_mends(
+    session_id: str, part_id: str, desk: AnyDesk, found_s: Annotated[float, Query(ge=0)]
+) -> Donors:
+    """The strokes of a part that can take the place of one, the best first."""
+    return donors_of(desk, desk.standing(session_id), part_id, found_s)
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/mend")
+def mend(session_id: str, part_id: str, body: MendWith, desk: AnyDesk) -> SessionState:
+    """Let a stroke sound as another of the same drum did, in all microphones."""
+    return mend_stroke(desk, session_id, part_id, body)
