@@ -44,7 +44,7 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
 def api(session: str, path: str) -> bytes:
     """What the server says of the session."""
     base, _, session_id = session.partition("/session/")
-    answer = httpx.get(f"{base}/api/sessions/{session_id}/{path}")
+    answer = httpx.get(f"{base}/api/sessions/{session_id}/{path}".rstrip("/"))
     answer.raise_for_status()
     return answer.content
 

@@ -31,6 +31,9 @@ from nubrak.demo.score import (
     claps_of_the_audience,
     loop_of_the_moth,
 )
+from nubrak.desk.desk import Desk
+from nubrak.desk.jobs import begin_kit
+from nubrak.desk.recorded_kit import KitChoice
 from nubrak.store.audio import put_audio
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -38,6 +41,7 @@ from nubrak.store.kits import all_kits, put_kit
 from nubrak.store.sessions import Sessions
 from nubrak.store.tables import SessionRow
 from nubrak.work.analyse import analyse_audio
+from nubrak.work.queue import handing_out
 
 RATE_HZ = 44100  # of everything the demo is made at
 
@@ -56,9 +60,23 @@ def load_demo(url: str, cache_folder: Path, sessions: bool = True) -> None:
         if sessions:
             print("nubrak: making the demo sessions (once)", flush=True)
             _load_sessions(engine, cache, kit)
+            _ask_for_its_kit(engine, url, cache)
         put_kit(engine, STARTER, kit)
     finally:
         engine.dispose()
+
+
+def _ask_for_its_kit(engine: Engine, url: str, cache: Cache) -> None:
+    """Let a worker make a kit of the drums in the demo's score, once it runs."""
+    with Db(engine) as db:
+        session_id = db.scalar(select(SessionRow.id).where(SessionRow.name == TITLE))
+    name = f"{TITLE}, drums"
+    if session_id is None or any(kit.name == name for kit in all_kits(engine).values()):
+        return
+    queue = handing_out(url)
+    with queue.open():
+        desk = Desk(engine, cache, Sessions(engine), queue, cache.folder / "uploads")
+        begin_kit(desk, session_id, KitChoice(name=name))
 
 
 def starter_kit(engine: Engine) -> Kit:

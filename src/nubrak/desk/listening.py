@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ValidationError
 
 from nubrak.core.decide import FindSettings
-from nubrak.core.mix import Bus
+from nubrak.core.mix import Bus, render_click
 from nubrak.core.pieces import ONLY_HEARD
 from nubrak.core.session import out_of_bounds
 from nubrak.core.signal import EARLY_S, SILENT_LKFS, STEP_S, loudness_lkfs, metered
@@ -76,6 +76,18 @@ def heard_parts(standing: Standing, part: str | None, backing: bool = True) -> l
     return [
         part_id for part_id, one in standing.document.ordered_parts() if backing or one.piece != ONLY_HEARD
     ]
+
+
+def packed(sound: NDArray[np.float32]) -> bytes:
+    """Sound (frames, 2) as little-endian float32, interleaved."""
+    return sound.astype("<f4").tobytes()
+
+
+def with_click(standing: Standing, sound: NDArray[np.float32], start: int) -> NDArray[np.float32]:
+    """Sound (frames, 2) from sample ``start`` on with a click on every beat of the session's tempo."""
+    document = standing.document
+    click = render_click(document.tempo, document.rate_hz, start, len(sound))
+    return np.asarray(sound + click[:, None])
 
 
 def matched(desk: Desk, standing: Standing, parts: list[str], start: int, end: int) -> Matched:

@@ -19,6 +19,7 @@ from nubrak.store.sessions import SessionState
 
 _NEAR_S = 0.02  # of where it was found: the stroke that is meant
 _WEAK_OF = 0.7  # of what is usual: a softer one, with none like it, is mended to be usual
+_SAME_S = 0.008  # a mend speaks of the stroke that is nearer
 _ALIKE = 10  # in velocity
 
 
@@ -47,7 +48,7 @@ def donors_of(desk: Desk, standing: Standing, part_id: str, found_s: float) -> D
     """The strokes of a part that can take the place of one, found at ``found_s``."""
     at_s, velocity, found_s, ranked, wanted = _ranked(desk, standing, part_id, found_s)
     part = standing.document.part(part_id)
-    known = next(((key, one) for key, one in part.mends.items() if abs(one.time_s - at_s) <= 0.008), None)
+    known = next(((key, one) for key, one in part.mends.items() if abs(one.time_s - at_s) <= _SAME_S), None)
     return Donors(
         time_s=round(at_s, 6),
         found_s=round(found_s, 6),
@@ -80,7 +81,7 @@ class MendWith(BaseModel):
 def mend_stroke(desk: Desk, session_id: str, part_id: str, body: MendWith) -> SessionState:
     """Mend a stroke."""
     standing = desk.standing(session_id)
-    at_s, _, found_s, ranked, _ = _ranked(desk, standing, part_id, body.found_s)
+    at_s, own, found_s, ranked, _ = _ranked(desk, standing, part_id, body.found_s)
     if not ranked:
         raise Problem(
             f"{standing.names[part_id]} has no other stroke that could take its place.",
@@ -88,7 +89,7 @@ def mend_stroke(desk: Desk, session_id: str, part_id: str, body: MendWith) -> Se
             "It takes a second stroke that rings for a moment by itself.",
         )
     mends = standing.document.part(part_id).mends.values()
-    now_s = next((one.from_s for one in mends if abs(one.time_s - at_s) <= 0.008), None)
+    now_s = next((one.from_s for one in mends if abs(one.time_s - at_s) <= _SAME_S), None)
     if body.from_s is not None:
         wanted_s = body.from_s
         taken = min(ranked, key=lambda one: abs(one[0] - wanted_s))
@@ -101,7 +102,14 @@ def mend_stroke(desk: Desk, session_id: str, part_id: str, body: MendWith) -> Se
         )
         taken = ranked[(place + 1) % len(ranked)]
     from_s, donor = taken
-    mend = Mend(time_s=at_s, from_s=from_s, length_s=donor.length_s, found_s=found_s, velocity=donor.velocity)
+    mend = Mend(
+        time_s=at_s,
+        from_s=from_s,
+        length_s=donor.length_s,
+        found_s=found_s,
+        velocity=donor.velocity,
+        played=own,
+    )
     action = MendStroke(kind="mend", part_id=part_id, mend_id=secrets.token_hex(6), mend=mend)
     return desk.sessions.edit(session_id, body.revision, action)
 
@@ -129,14 +137,16 @@ def _ranked(
             "No hit stands there.", todo="Add one first (A), or choose a hit; then it can be mended."
         )
     usual = int(np.median(velocity))
-    own = int(velocity[row])
+    part = standing.document.part(part_id)
+    attack_s = float(begin_s + struck_s[row])
+    known = next((one for one in part.mends.values() if abs(one.time_s - attack_s) <= _SAME_S), None)
+    own = int(velocity[row]) if known is None or known.played is None else known.played
     # A ghost is meant to be soft, and has others like it; what is as soft as no other was not meant.
-    alike = int(np.count_nonzero(np.abs(velocity - own) <= _ALIKE)) - 1
+    alike = int(np.count_nonzero(np.abs(np.delete(velocity, row) - own) <= _ALIKE))
     wanted = usual if own < _WEAK_OF * usual and not alike else own
     # A stroke that sounds as another does gives nothing of its own.
-    part = standing.document.part(part_id)
     away = [one.time_s for one in part.mends.values()]
-    free = np.array([not any(abs(begin_s + t - at) < 0.008 for at in away) for t in struck_s])
+    free = np.array([not any(abs(begin_s + t - at) < _SAME_S for at in away) for t in struck_s])
     free[row] = False
     found = donors(
         audio.mean(axis=1),
@@ -149,4 +159,4 @@ def _ranked(
         most=len(struck_s),
     )
     ranked = [(begin_s + one.time_s, one) for one in found if free[one.row]][:5]
-    return float(begin_s + struck_s[row]), own, float(found_s[row]), ranked, wanted
+    return attack_s, own, float(found_s[row]), ranked, wanted

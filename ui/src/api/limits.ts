@@ -138,6 +138,7 @@ export const LIMITS = {
   },
   Mend: {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
+    played: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
   },
   MoveCut: {
     by_ms: { least: -10000, most: 10000, step: 1, unit: 'ms', usual: 0, low: -10000, high: 10000 },

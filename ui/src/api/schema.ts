@@ -3928,6 +3928,11 @@ export interface components {
              * @description how hard the taken stroke was; empty: the note stays as it was
              */
             velocity?: number | null;
+            /**
+             * Played
+             * @description how hard the mended stroke was by itself
+             */
+            played?: number | null;
         };
         /**
          * MendStroke

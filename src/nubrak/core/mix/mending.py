@@ -34,6 +34,9 @@ class Mend(BaseModel):
         le=127,
         description="how hard the taken stroke was; empty: the note stays as it was",
     )
+    played: int | None = Field(
+        default=None, ge=1, le=127, description="how hard the mended stroke was by itself"
+    )
 
 
 def _gains(length_s: float, rate_hz: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Response
 
 from nubrak.desk.clear_strokes import Clearest, clearest_of
+from nubrak.desk.listening import packed
 from nubrak.desk.slicing import MoveCut, Slices, move_cut, slice_sound, slices_of
 from nubrak.store.sessions import SessionState
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, samples
@@ -29,7 +30,7 @@ def put_cut(session_id: str, source_id: str, body: MoveCut, desk: AnyDesk) -> Se
 @router.get("/sessions/{session_id}/sources/{source_id}/slices/{number}/sound", response_class=Response)
 def sound_of_slice(session_id: str, source_id: str, number: int, desk: AnyDesk) -> Response:
     """One slice by itself, little-endian float32, interleaved stereo, at the session's rate."""
-    return samples(slice_sound(desk, desk.standing(session_id), source_id, number))
+    return samples(packed(slice_sound(desk, desk.standing(session_id), source_id, number)))
 
 
 @router.get("/sessions/{session_id}/clearest")

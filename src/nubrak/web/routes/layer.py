@@ -6,8 +6,17 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 
-from nubrak.core.mix import Bus, render_click
-from nubrak.desk.listening import Matched, Meters, heard_parts, matched, meters, settings_of
+from nubrak.core.mix import Bus
+from nubrak.desk.listening import (
+    Matched,
+    Meters,
+    heard_parts,
+    matched,
+    meters,
+    packed,
+    settings_of,
+    with_click,
+)
 from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
 from nubrak.desk.suggesting import Suggestions, suggestions
 from nubrak.desk.trying import NewLayer, put_sound, with_tried
@@ -51,10 +60,7 @@ def sound(
     parts = heard_parts(standing, part, backing)
     settings = settings_of(find) if part else None
     window = desk.window(standing, bus, parts, start, frames, settings, before, solo=True)
-    if click:
-        document = standing.document
-        window = window + render_click(document.tempo, document.rate_hz, start, frames)[:, None]
-    return samples(window)
+    return samples(packed(with_click(standing, window, start) if click else window))
 
 
 @router.get("/sessions/{session_id}/loudness")

@@ -20,6 +20,7 @@ from nubrak.desk.bars import (
     lay_feel,
     play_in,
 )
+from nubrak.desk.listening import packed
 from nubrak.desk.sounding import sound_with, stroke_sound
 from nubrak.desk.writing import WriteAt, WrittenBar, Wrote, write_at, written_bar
 from nubrak.store.sessions import SessionState
@@ -93,4 +94,4 @@ def one_stroke(
     note: Annotated[int | None, Query(ge=0, le=127)] = None,
 ) -> Response:
     """One stroke of a part by itself, little-endian float32, interleaved stereo, at the session's rate."""
-    return samples(stroke_sound(desk, desk.standing(session_id), part_id, velocity, note))
+    return samples(packed(stroke_sound(desk, desk.standing(session_id), part_id, velocity, note)))
