@@ -130,7 +130,6 @@ SHOWN_BY = {
     "core/prints/archive": "web/test_archive",
     "core/prints/recorded_kit": "command/test_kit",
     "core/samples/from_recording": "core/samples/test_clearest",
-    "core/samples/kit": "core/samples/test_arrange",
     "core/session/action": "core/session/test_document",
     "core/session/edit": "core/session/test_document",
     "core/session/mend_edits": "desk/test_mending",

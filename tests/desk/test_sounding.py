@@ -8,7 +8,7 @@ import pytest
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument, Kit, Sample
 from nubrak.desk.desk import Desk
-from nubrak.desk.sounding import instruments_for, sound_with, stroke_sound
+from nubrak.desk.sounding import sound_with, stroke_sound
 from nubrak.store.kits import new_kit
 from tests.desk.test_writing import Kick, in_tempo, write
 
@@ -58,15 +58,3 @@ def test_one_stroke_is_heard_by_itself_with_layers_and_without(desk: Desk, kick:
     assert np.abs(loud).max() > 2 * np.abs(soft).max() > 0
     nobody = write(desk, session, bar=1, step=1, piece="crash").part_id
     assert not stroke_sound(desk, desk.standing(session), nobody, 100, None).any()
-
-
-def test_every_way_of_striking_has_its_instrument_where_they_have_notes() -> None:
-    sample = Sample(audio="0" * 64)
-    hats = {
-        f"h{key}": Instrument(name=f"hat {key}", piece="hi-hat", samples=[sample], key=key)
-        for key in (46, 42)
-    }
-    kit = Kit(name="k", instruments=hats | {"s": Instrument(name="s", piece="snare", samples=[sample])})
-    assert [one.key for one in instruments_for(kit, "hi-hat")] == [42, 46]
-    assert [one.name for one in instruments_for(kit, "snare")] == ["s"]
-    assert instruments_for(kit, "ride") == []

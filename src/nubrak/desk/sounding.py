@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from nubrak.core.layer import UNDER_DB, Voice, render_layer
 from nubrak.core.pieces import ARTICULATIONS
 from nubrak.core.problem import Problem
-from nubrak.core.samples import Instrument, Kit, Sample
+from nubrak.core.samples import STARTER, Instrument, Kit, Sample
 from nubrak.core.session import LayerPut, LayerValue, SoundWith
 from nubrak.core.shape import Notes
 from nubrak.core.signal import db_to_gain
@@ -18,7 +18,7 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.desk.trying import fitted
 from nubrak.desk.writing import parts_of
-from nubrak.store.kits import kit_of
+from nubrak.store.kits import all_kits, kit_of
 from nubrak.store.sessions import SessionState
 
 _AT_S = 1.0  # where a single stroke stands while it is made: room for a layer that comes early
@@ -84,12 +84,18 @@ def _faded(sound: NDArray[np.float32], rate_hz: int) -> NDArray[np.float32]:
 
 def sound_with(desk: Desk, session_id: str, revision: int, kit_id: str) -> SessionState:
     """Let what is written of every part whose piece a kit has sound with it, as loud as the part was
-    recorded; the others stay as they are.
+    recorded. Pieces that it lacks stay as they are, and sound with the starter kit where they had nothing.
     """
     standing, kit = desk.standing(session_id), kit_of(desk.engine, kit_id)
-    layers = {}
+    starter = all_kits(desk.engine).get(STARTER, Kit(name="none"))
+    layers, lacking = {}, True
     for part_id in parts_of(standing):
-        found = instruments_for(kit, standing.document.parts[part_id].piece)
+        part = standing.document.parts[part_id]
+        found = kit.for_piece(part.piece)
+        # What the kit lacks is not to be silent where nothing else sounds.
+        if not found and not part.layers:
+            found = starter.for_piece(part.piece)
+        lacking = lacking and not kit.for_piece(part.piece)
         if found:
             layers[part_id] = {
                 secrets.token_hex(4): LayerPut(
@@ -97,7 +103,7 @@ def sound_with(desk: Desk, session_id: str, revision: int, kit_id: str) -> Sessi
                 )
                 for one in found
             }
-    if not layers:
+    if lacking:
         raise Problem(f"“{kit.name}” has no sound for any piece of this session.", todo="Choose another kit.")
     action = SoundWith(kind="sound_with", said=kit.name, layers=layers)
     return desk.sessions.edit(session_id, revision, action)
@@ -133,15 +139,3 @@ def _numbers(standing: Standing, part_id: str) -> dict[int | None, int]:
         for way in ARTICULATIONS.get(piece, ())
         if way.falls_to is None
     }
-
-
-def instruments_for(kit: Kit, piece: str) -> list[Instrument]:
-    """The instruments of a kit that a piece sounds with: one for each way of striking it where they have
-    notes of their own, else the one that is liked, else the first.
-    """
-    own = {key: one for key, one in kit.instruments.items() if one.piece == piece}
-    ways = {one.key: one for one in reversed(own.values()) if one.key is not None}
-    if len(ways) > 1:
-        return [ways[key] for key in sorted(ways)]
-    liked = [one for key, one in own.items() if key in kit.favourites]
-    return (liked or list(own.values()))[:1]

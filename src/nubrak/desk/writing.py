@@ -10,7 +10,8 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.pieces import ARTICULATIONS, PIECES, PieceId
 from nubrak.core.problem import Problem
-from nubrak.core.session import MarkChange, NewPart, Write
+from nubrak.core.samples import STARTER
+from nubrak.core.session import LayerPut, LayerValue, MarkChange, NewPart, Write
 from nubrak.core.shape import (
     Grace,
     Hardness,
@@ -28,6 +29,7 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.shaping import with_ids
 from nubrak.desk.standing import Standing
 from nubrak.desk.tempo import require_tempo
+from nubrak.store.kits import all_kits
 from nubrak.store.sessions import SessionState
 
 BarKind = Literal["recorded", "written", "both", "empty"]
@@ -276,9 +278,26 @@ def _first_of(desk: Desk, session_id: str, at: WriteAt, time_s: float) -> Wrote:
         new += graces(time_s, velocity, "flam" if at.do == "flam" else "drag")
     part = NewPart(piece=at.piece, notes=with_ids(new))
     said = f"Write {PIECES[at.piece].name.lower()} in bar {at.bar}"
-    state = desk.sessions.edit(session_id, at.revision, Write(kind="write", said=said, parts={part_id: part}))
+    action = Write(kind="write", said=said, parts={part_id: part}, layers=_starting(desk, part_id, at.piece))
+    state = desk.sessions.edit(session_id, at.revision, action)
     note = state.document.note_map.number_of(at.piece)
     return Wrote(state=state, part_id=part_id, velocity=velocity, note=note)
+
+
+def _starting(desk: Desk, part_id: str, piece: str) -> dict[str, dict[str, LayerPut]]:
+    """What a new piece sounds with: the starter kit's, so that it is heard at once."""
+    starter = all_kits(desk.engine).get(STARTER)
+    found = starter.for_piece(piece) if starter else []
+    puts = {}
+    for one in found:
+        others = [other.key for other in found if other.key is not None and other is not one]
+        changes: dict[str, LayerValue] = {"sounds_on": "written", "level_db": 0.0}
+        if others and one.key is not None:
+            plain = PIECES[piece].note == one.key
+            numbers = sorted(set(range(128)) - set(others)) if plain else [one.key]
+            changes |= {"notes": numbers, "silenced_by": list(one.silenced_by)}
+        puts[secrets.token_hex(4)] = LayerPut(instrument=one, changes=changes)
+    return {part_id: puts} if puts else {}
 
 
 def _next_way(standing: Standing, part_id: str, number: int) -> int:

@@ -6375,6 +6375,16 @@ export interface components {
                     [key: string]: components["schemas"]["MarkChange"];
                 };
             };
+            /**
+             * Layers
+             * @description what the new pieces sound with
+             * @default {}
+             */
+            layers: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["LayerPut"];
+                };
+            };
         };
         /**
          * WriteAt

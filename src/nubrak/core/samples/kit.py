@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, model_validator
 
 from nubrak.core.names import Name
+from nubrak.core.pieces import ARTICULATIONS
 from nubrak.core.time_line import AudioKey, LengthS
 
 LONGEST_SAMPLE_S = 20.0  # longer than any cymbal rings
@@ -105,3 +106,16 @@ class Kit(BaseModel):
     name: Name = Field(min_length=1, max_length=120)
     instruments: dict[str, Instrument] = Field(default={}, max_length=MOST_INSTRUMENTS)
     favourites: list[str] = Field(default=[], description="ids of instruments that are liked")
+
+    def for_piece(self, piece: str) -> list[Instrument]:
+        """The instruments that a piece sounds with: one for each way of striking it where they have notes of
+        their own, else the one that is liked, else the first.
+        """
+        own = {key: one for key, one in self.instruments.items() if one.piece == piece}
+        numbers = {way.note for way in ARTICULATIONS.get(piece, ())}
+        ways = {one.key: one for one in reversed(own.values()) if one.key is not None}
+        # Slices of a loop stand on rising notes, which say nothing of how they were struck.
+        if len(ways) > 1 and set(ways) <= numbers:
+            return [ways[key] for key in sorted(ways)]
+        liked = [one for key, one in own.items() if key in self.favourites]
+        return (liked or list(own.values()))[:1]

@@ -22,6 +22,22 @@ from nubrak.core.shape import PatternNote
 MOST_WRITTEN = 50_000  # strokes of one part at once
 
 
+class LayerPut(BaseModel):
+    """An instrument as a layer; ``changes`` are what of it is not as usual."""
+
+    instrument: Instrument
+    changes: dict[str, LayerValue] = {}
+
+
+def _layers(puts: dict[str, LayerPut]) -> dict[str, Layer]:
+    return {key: changed(Layer(instrument=put.instrument), put.changes) for key, put in puts.items()}
+
+
+def _audio_of(layers: dict[str, dict[str, LayerPut]]) -> set[str]:
+    puts = (put for of_part in layers.values() for put in of_part.values())
+    return {sample.audio for put in puts for sample in put.instrument.samples}
+
+
 class Write(Action):
     """Write strokes of any parts: new ones beside the recorded, and what is decided of those that are
     there. ``said`` is what undo calls it.
@@ -35,6 +51,13 @@ class Write(Action):
     marks: dict[str, dict[Id, MarkChange]] = Field(
         default={}, max_length=500, description="of recorded strokes, per part"
     )
+    layers: dict[str, dict[Id, LayerPut]] = Field(
+        default={}, max_length=64, description="what the new pieces sound with"
+    )
+
+    @property
+    def audio(self) -> set[str]:
+        return _audio_of(self.layers)
 
     def apply(self, document: Document) -> str:
         if not (self.parts or self.notes or self.remove or self.marks):
@@ -46,14 +69,11 @@ class Write(Action):
         for part_id in self.notes.keys() | self.remove.keys():
             notes, remove = self.notes.get(part_id, {}), self.remove.get(part_id, [])
             SetPattern(kind="set_pattern", part_id=part_id, notes=notes, remove=remove).apply(document)
+        for part_id, layers in self.layers.items():
+            if part_id not in self.parts:
+                raise Problem("Only a piece that is new gets layers as it is written.")
+            document.part(part_id).layers = _layers(layers)
         return self.said
-
-
-class LayerPut(BaseModel):
-    """An instrument as a layer; ``changes`` are what of it is not as usual."""
-
-    instrument: Instrument
-    changes: dict[str, LayerValue] = {}
 
 
 class SoundWith(Action):
@@ -67,8 +87,7 @@ class SoundWith(Action):
 
     @property
     def audio(self) -> set[str]:
-        puts = (put for layers in self.layers.values() for put in layers.values())
-        return {sample.audio for put in puts for sample in put.instrument.samples}
+        return _audio_of(self.layers)
 
     def apply(self, document: Document) -> str:
         for part_id, layers in self.layers.items():
@@ -78,7 +97,7 @@ class SoundWith(Action):
                 kept = {
                     key: layer.model_copy(update={"sounds_on": "recorded"}) for key, layer in kept.items()
                 }
-            new = {key: changed(Layer(instrument=put.instrument), put.changes) for key, put in layers.items()}
+            new = _layers(layers)
             part.layers = kept | new if part.sources else new
         count = len(self.layers)
         return f"What is written sounds with “{self.said}”, {count} {'part' if count == 1 else 'parts'}"
