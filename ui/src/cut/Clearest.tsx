@@ -48,6 +48,7 @@ export function Clearest({
                 key={stroke.time_s}
                 type="button"
                 className={index ? 'clear-stroke lesser' : 'clear-stroke'}
+                aria-label={`To ${one.name.toLowerCase()} at ${clock(stroke.time_s, 2)}: ${stroke.reason}`}
                 onClick={() => onGo(stroke.time_s, one.part_id)}
               >
                 {piece && !index ? <PieceMark piece={piece} /> : <span />}
