@@ -115,3 +115,16 @@ def test_what_cannot_be_mended_is_said(desk: Desk, recorded: tuple[str, str]) ->
         mend(desk, session, part_id, found_s=0.1)
     with pytest.raises(Problem, match="cannot take its place"):
         mend(desk, session, part_id, from_s=4.9)
+
+
+def test_a_missed_stroke_is_added_by_hand_and_then_mended(desk: Desk, recorded: tuple[str, str]) -> None:
+    session, part_id = recorded
+    # Nothing at all was struck at 4.75 s: a hand says that something should have been.
+    marks = {"x": MarkChange(time_s=4.75, kind="add", velocity=100)}
+    desk.sessions.edit(session, None, SetMark(kind="mark", part_id=part_id, marks=marks))
+    quiet = peaks(desk, session, 4.75)
+    mend(desk, session, part_id, found_s=4.75)
+    (one,) = desk.sessions.get(session).document.mends
+    now, taken = peaks(desk, session, 4.75), peaks(desk, session, one.from_s)
+    assert all(a > 4 * b for a, b in zip(now, quiet, strict=True))
+    assert now == pytest.approx(taken, rel=0.01)
