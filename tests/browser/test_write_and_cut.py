@@ -146,3 +146,23 @@ def test_a_weak_stroke_is_mended_and_taken_back(session: str, page: Page) -> Non
     page.keyboard.press("Alt+u")
     expect(said).not_to_contain_text("mended")
     assert not any(part["mends"] for part in json.loads(api(session, ""))["document"]["parts"].values())
+
+
+def test_a_session_without_a_recording_begins_with_an_empty_bar(product: Product, page: Page) -> None:
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.wait_for_url("**/gather")
+    address = page.url.removesuffix("/gather")
+    page.goto(f"{address}/shape")
+    expect(page.get_by_role("alert")).to_contain_text("No tempo is known yet")
+    page.goto(f"{address}/gather")
+    page.get_by_label("Tempo, bpm").fill("90")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("tempo-said")).to_contain_text("90.0 bpm")
+    page.goto(f"{address}/shape")
+    expect(page.get_by_role("heading", name=re.compile("^Bar 1"))).to_be_visible()
+    page.keyboard.press("Shift+K")
+    expect(page.get_by_test_id("chosen")).to_contain_text("Kick at 1 of bar 1")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+S")
+    wait_until(page, lambda: strokes_in(address, 1) == {"kick": [(0, "plain")], "snare": [(1, "plain")]})

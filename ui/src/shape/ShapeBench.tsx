@@ -7,9 +7,10 @@ import type { Side } from './SideTabs';
 
 /** Shape: how hard, how tight, which note; bars written as a drummer reads them; and sources cut. */
 export function ShapeBench(props: BenchProps) {
-  const [asked, setSide] = useState<Side>('hard');
   // A session without a recording begins with an empty bar.
-  const side = Object.keys(props.document.parts ?? {}).length ? asked : 'write';
+  const [side, setSide] = useState<Side>(() =>
+    Object.keys(props.document.parts ?? {}).length ? 'hard' : 'write',
+  );
   if (side === 'cut') return <CutView {...props} onSide={setSide} />;
   return side === 'write' ? (
     <WriteView {...props} onSide={setSide} />

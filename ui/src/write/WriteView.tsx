@@ -215,7 +215,7 @@ export function WriteView(props: BenchProps & { onSide: (side: Side) => void }) 
             <p className="analysing">Reading the bar …</p>
           )}
         </div>
-        <div className="under-stage">
+        <div className="under-stage" hidden={Boolean(writing.problem)}>
           <p className="chosen" data-testid="chosen">
             {playIn.on ? (
               <>
