@@ -150,8 +150,15 @@ def benchmark(context: typer.Context) -> None:
     import subprocess
     import sys
 
+    from nubrak.command import sounds
+    from nubrak.command.debian import CannotInstall, say
     from nubrak.command.places import ROOT
 
+    try:
+        sounds.bring(context.args)
+    except CannotInstall as error:
+        # What needs no sounds is measured all the same; what does says what it lacks.
+        say(str(error))
     raise typer.Exit(subprocess.run([sys.executable, "-m", "benchmarks", *context.args], cwd=ROOT).returncode)
 
 
