@@ -166,3 +166,31 @@ def test_a_session_without_a_recording_begins_with_an_empty_bar(product: Product
     page.keyboard.press("ArrowRight")
     page.keyboard.press("Shift+S")
     wait_until(page, lambda: strokes_in(address, 1) == {"kick": [(0, "plain")], "snare": [(1, "plain")]})
+
+
+# A pad at a MIDI port, in place of the machine's own: what it plays is sent with ``strike``.
+PAD = """
+const pad = new EventTarget();
+navigator.requestMIDIAccess = async () => ({ inputs: new Map([['pad', pad]]), outputs: new Map() });
+window.strike = (note, velocity) =>
+  pad.dispatchEvent(Object.assign(new Event('midimessage'), { data: [0x99, note, velocity] }));
+"""
+
+
+def test_a_midi_pad_plays_in_as_hard_as_it_is_struck(session: str, page: Page) -> None:
+    page.add_init_script(PAD)
+    page.reload()
+    side(page, "Write")
+    page.keyboard.press("a")
+    expect(page.get_by_role("heading", name=re.compile("^Bar 3"))).to_be_visible()
+    page.keyboard.press("Control+Enter")
+    expect(page.locator("footer")).to_contain_text("bar 3", timeout=15000)
+    for note, velocity in ((40, 77), (46, 99)):
+        page.evaluate(f"window.strike({note}, {velocity})")
+        page.wait_for_timeout(200)
+    expect(page.get_by_test_id("chosen")).to_contain_text("2 strokes so far")
+    page.keyboard.press("Escape")
+    wait_until(page, lambda: sum(map(len, strokes_in(session, 3).values())) == 2)
+    lines = json.loads(api(session, "bars/3"))["lines"]
+    played = {line["piece"]: line["notes"][0] for line in lines if line["notes"]}
+    assert played["snare"]["velocity"] == 77 and played["hi-hat"]["way"] == "open"

@@ -114,6 +114,26 @@ def test_what_is_played_in_is_kept_as_it_was_played_or_drawn_to_steps(desk: Desk
         snare = next(key for key, part in state.document.parts.items() if part.piece == "snare")
         last = [shape_columns(standing, key, AskShape()).time_s for key in (part_id, snare)]
         assert all(np.abs(np.array(times) - at).min() < 1e-6 for times, at in zip(last, wanted, strict=True))
+    # A pad says how a hat was struck as General MIDI has it; any other note of a drum is that drum.
+    pads = [PlayedIn(piece="hi-hat", time_s=5.0, note=46), PlayedIn(piece="snare", time_s=5.0, note=40)]
+    revision = desk.sessions.revision(session)
+    state = play_in(desk, session, PlayedPass(revision=revision, strokes=pads))
+    kept = {
+        part.piece: note.note
+        for part in state.document.parts.values()
+        for note in part.pattern.values()
+        if note.time_s == 5.0
+    }
+    assert kept == {"hi-hat": 46, "snare": None}
+    bar = written_bar(desk.standing(session), 1, Grid())
+    assert [bar.pads[number] for number in (35, 36, 40, 42, 46, 51)] == [
+        "kick",
+        "kick",
+        "snare",
+        "hi-hat",
+        "hi-hat",
+        "ride",
+    ]
     with pytest.raises(Problem, match="No piece"):
         nobody = PlayedPass(revision=desk.sessions.revision(session), strokes=[PlayedIn(time_s=1.0)])
         play_in(desk, session, nobody)

@@ -7,7 +7,7 @@ import secrets
 import numpy as np
 from pydantic import BaseModel, Field
 
-from nubrak.core.pieces import PIECES, PieceId
+from nubrak.core.pieces import ARTICULATIONS, PIECES, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session import NewPart
 from nubrak.core.shape import (
@@ -71,7 +71,9 @@ def play_in(desk: Desk, session_id: str, played: PlayedPass) -> SessionState:
     new: dict[str, tuple[str, list[PatternNote]]] = {}
     for one, at_s in zip(played.strokes, times.tolist(), strict=True):
         part_id = one.part_id or playing(standing, one.piece)
-        note = PatternNote(time_s=at_s, velocity=one.velocity, note=one.note, fixed=played.drawn_percent > 0)
+        piece = standing.document.parts[part_id].piece if part_id in standing.document.parts else one.piece
+        number = None if one.note is None or piece is None else _number(standing, piece, one.note)
+        note = PatternNote(time_s=at_s, velocity=one.velocity, note=number, fixed=played.drawn_percent > 0)
         if part_id is not None:
             if not standing.document.is_noted(standing.chosen(part_id)[0]):
                 raise Problem(
@@ -86,6 +88,16 @@ def play_in(desk: Desk, session_id: str, played: PlayedPass) -> SessionState:
     action = written_together(f"Play in {count} stroke{'' if count == 1 else 's'}", list(changes.values()))
     action.parts = {key: NewPart(piece=piece, notes=with_ids(notes)) for piece, (key, notes) in new.items()}
     return desk.sessions.edit(session_id, played.revision, action)
+
+
+def _number(standing: Standing, piece: str, played: int) -> int | None:
+    """The note a stroke is written as that a pad sent as General MIDI has it: that of how it was struck; none
+    where it is the piece's own.
+    """
+    note_map = standing.document.note_map
+    way = next((one.id for one in ARTICULATIONS.get(piece, ())[1:] if one.note == played), None)
+    number = note_map.number_of(piece, way)
+    return None if number == note_map.number_of(piece) else number
 
 
 class CopyBars(BaseModel):

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, Field
 
+from nubrak.core.midi import piece_of
 from nubrak.core.pieces import ARTICULATIONS, PIECES, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.samples import STARTER
@@ -82,6 +83,7 @@ class WrittenBar(BaseModel):
     grid: Grid
     lines: list[WrittenLine]
     bars: list[BarRun] = Field(description="all bars of the session, and an empty one behind the last")
+    pads: list[PieceId] = Field(description="the piece that each MIDI note plays, 0 to 127")
 
 
 def written_bar(standing: Standing, bar: int, grid: Grid) -> WrittenBar:
@@ -135,6 +137,7 @@ def written_bar(standing: Standing, bar: int, grid: Grid) -> WrittenBar:
         grid=grid,
         lines=lines,
         bars=_bars(standing, tempo),
+        pads=[piece_of(number, document.note_map) for number in range(128)],
     )
 
 

@@ -6456,6 +6456,11 @@ export interface components {
              * @description all bars of the session, and an empty one behind the last
              */
             bars: components["schemas"]["BarRun"][];
+            /**
+             * Pads
+             * @description the piece that each MIDI note plays, 0 to 127
+             */
+            pads: string[];
         };
         /**
          * WrittenLine

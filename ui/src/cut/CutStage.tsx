@@ -4,7 +4,7 @@ import { knownTempo, timeToX } from '../stage/axes';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { drawTimeGround, type Box } from '../stage/ground';
 import { inks, noteHead } from '../stage/heads';
-import { onTile } from '../stage/tiles';
+import { onLineOrTile } from '../stage/redraws';
 import { useGesture } from '../stage/useGesture';
 import { useWheel } from '../stage/useWheel';
 import { drawWaveform } from '../stage/waveform';
@@ -21,14 +21,6 @@ const boxOf = (width: number, height: number): Box => ({
   width: width - 2 * LEFT,
   height: Math.max(height - TOP - UNDER, 40),
 });
-const onMoves = (redraw: () => void) => {
-  const tiles = onTile(redraw);
-  const line = useWindow.subscribe((now, old) => now.playheadS !== old.playheadS && redraw());
-  return () => {
-    tiles();
-    line();
-  };
-};
 
 interface Props {
   source: Source;
@@ -149,7 +141,7 @@ export function CutStage(props: Props) {
       ref={holder}
       {...handlers}
     >
-      <Canvas draw={draw} on={onMoves} />
+      <Canvas draw={draw} on={onLineOrTile} />
     </div>
   );
 }

@@ -4,9 +4,9 @@ import { firstAt, knownTempo, timeToX, xToTime } from '../stage/axes';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { drawTimeGround, type Box } from '../stage/ground';
 import { headSize, inks, noteHead } from '../stage/heads';
+import { onLineOrTile } from '../stage/redraws';
 import { useGesture } from '../stage/useGesture';
 import { useWheel } from '../stage/useWheel';
-import { onTile } from '../stage/tiles';
 import { drawWaveforms } from '../stage/waveform';
 import { useWindow } from '../state/window';
 import { DOUBTFUL } from './SoundMap';
@@ -23,14 +23,6 @@ const waveBox = (width: number, height: number): Box => ({
   height: Math.max(height - 16 - 6.4 * GAP - 14, 24),
 });
 const staffTop = (height: number) => height - 5.2 * GAP - 8;
-const onMoves = (redraw: () => void) => {
-  const tiles = onTile(redraw);
-  const line = useWindow.subscribe((now, old) => now.playheadS !== old.playheadS && redraw());
-  return () => {
-    tiles();
-    line();
-  };
-};
 
 interface Props {
   map: SortMap;
@@ -169,7 +161,7 @@ export function StrokesOnStaff({
       ref={holder}
       {...handlers}
     >
-      <Canvas draw={draw} on={onMoves} />
+      <Canvas draw={draw} on={onLineOrTile} />
     </div>
   );
 }

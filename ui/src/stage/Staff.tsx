@@ -4,15 +4,13 @@ import { useWindow } from '../state/window';
 import { knownTempo, gridLines, timeToX } from './axes';
 import { Canvas, type Draw } from './Canvas';
 import { headSize, inks, noteHead } from './heads';
+import { onLine } from './redraws';
 import { dragStaff, type StaffDrag } from './staffDrag';
 import { useGesture } from './useGesture';
 
 const LEFT = 18;
 const LINE_GAP = 10;
 const TOP_LINE = 32;
-
-const onPlayhead = (redraw: () => void) =>
-  useWindow.subscribe((now, old) => now.playheadS !== old.playheadS && redraw());
 
 interface Props {
   document: Document;
@@ -157,7 +155,7 @@ export function Staff({ document, overview, pieces }: Props) {
       aria-label="The whole session as a percussion staff. Click to go to a place."
       {...handlers}
     >
-      <Canvas draw={drawPlace} on={onPlayhead} />
+      <Canvas draw={drawPlace} on={onLine} />
       <Canvas draw={drawNotes} />
       <Canvas draw={drawMoved} />
     </div>

@@ -2,6 +2,7 @@ import { useCallback, useMemo } from 'react';
 import type { Piece } from '../api/client';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { headSize, inks, noteHead, type Inks } from '../stage/heads';
+import { onLine } from '../stage/redraws';
 import { useGesture } from '../stage/useGesture';
 import { useWindow } from '../state/window';
 import {
@@ -29,9 +30,6 @@ interface Props {
   onWrite: (step: number, partId: string) => void;
   onVelocity: (step: number, partId: string, velocity: number) => void;
 }
-
-const onPlayhead = (redraw: () => void) =>
-  useWindow.subscribe((now, old) => now.playheadS !== old.playheadS && redraw());
 
 interface Drag {
   partId: string;
@@ -122,7 +120,7 @@ export function BigStaff({ bar, pieces, partId, step, playing, onStep, onWrite, 
       data-testid="big-staff"
       {...handlers}
     >
-      <Canvas draw={draw} on={onPlayhead} />
+      <Canvas draw={draw} on={onLine} />
     </div>
   );
 }

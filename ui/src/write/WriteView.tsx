@@ -96,10 +96,8 @@ export function WriteView(props: BenchProps & { onSide: (side: Side) => void }) 
       .then((done) => done && setNumber(last));
   };
   const pieceOfNote = (midi: number) => {
-    const there = bar?.lines.find((one) => one.number === midi);
-    if (there) return { piece: there.piece, partId: there.part_id };
-    const piece = [...pieces.values()].find((one) => one.noted && one.note === midi);
-    return piece ? { piece: piece.id, partId: playing(piece.id)?.part_id ?? null } : null;
+    const piece = bar?.pads[midi];
+    return piece ? { piece, partId: playing(piece)?.part_id ?? null } : null;
   };
   const playIn = usePlayIn(
     pieces,

@@ -58,6 +58,7 @@ const bar: Bar = {
     line('shaker'),
   ],
   bars: [],
+  pads: [],
 };
 
 describe.each([

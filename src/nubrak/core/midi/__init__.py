@@ -3,7 +3,7 @@
 Notes in, files out, and back. Begin with ``write``.
 """
 
-from nubrak.core.midi.as_parts import parts_of
+from nubrak.core.midi.as_parts import parts_of, piece_of
 from nubrak.core.midi.difference import midi_difference
 from nubrak.core.midi.merge import Left, Proposal, proposals
 from nubrak.core.midi.read import MOST_BYTES, ReadMidi, read_midi
@@ -27,6 +27,7 @@ __all__ = [
     "midi_difference",
     "midi_file",
     "parts_of",
+    "piece_of",
     "proposals",
     "read_midi",
     "received",
