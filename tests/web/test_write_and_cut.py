@@ -84,9 +84,9 @@ def test_cuts_are_put_heard_and_ranked(browser: Browser, played: tuple[str, str]
     heard = sound_of(browser.get(f"{path}/slices/1/sound").content)
     assert abs(len(heard) / state["document"]["rate_hz"] - (moved[1]["end_s"] - moved[1]["start_s"])) < 0.01
     assert browser.get(f"{path}/slices/99/sound").status_code == 404
-    ranked = browser.get(f"/api/sessions/{session}/clearest", params={"part": part, "most": 2}).json()[
-        "parts"
-    ]
+    ranked = browser.get(
+        f"/api/sessions/{session}/clearest", params={"part": part, "source": source, "most": 2}
+    ).json()["parts"]
     assert [len(one["strokes"]) for one in ranked] == [2]
     made = browser.done(browser.post(f"/api/sessions/{session}/kit/jobs", json={"of": "slices"}))
     kit = browser.get("/api/library").json()["kits"][made["kit"]["kit_id"]]

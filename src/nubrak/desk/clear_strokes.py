@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from nubrak.core.samples import clearest
+from nubrak.core.samples import Clear, clearest
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 
@@ -48,7 +48,7 @@ def clearest_of(desk: Desk, standing: Standing, part_ids: list[str], most: int) 
             continue
         (begin, audio), struck_s, hard, found_s, others = placed
         begin_s = begin / standing.document.rate_hz
-        ranked = clearest(audio.mean(axis=1), standing.document.rate_hz, struck_s, others)[:most]
+        ranked = _ranked(desk, standing, part_id, audio, struck_s, others)[:most]
         out.append(
             ClearestOf(
                 part_id=part_id,
@@ -67,6 +67,29 @@ def clearest_of(desk: Desk, standing: Standing, part_ids: list[str], most: int) 
             )
         )
     return Clearest(parts=out)
+
+
+def _ranked(
+    desk: Desk,
+    standing: Standing,
+    part_id: str,
+    audio: NDArray[np.float32],
+    struck_s: NDArray[np.float64],
+    others: dict[str, NDArray[np.float64]],
+) -> list[Clear]:
+    """The strokes of a part, the clearest first; worked out once for what is struck."""
+    document, rate = standing.document, standing.document.rate_hz
+    source = document.sources[document.parts[part_id].sources[0]]
+    clips = tuple((clip.audio, clip.start_s) for clip in source.clips)
+    beside = tuple((name, times.tobytes()) for name, times in others.items())
+    key = hash((rate, clips, struck_s.tobytes(), beside))
+    with desk.lock:
+        kept = desk.ranked.get(key)
+    if kept is None:
+        kept = clearest(audio.mean(axis=1), rate, struck_s, others)
+        with desk.lock:
+            desk.ranked[key] = kept
+    return kept
 
 
 def strokes_of(

@@ -20,6 +20,7 @@ from nubrak.core.flow import Look, PartInput, band_of, listens_to, look_of, part
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
 from nubrak.core.mix import Bus, Mix, ducking, render
+from nubrak.core.samples import Clear
 from nubrak.core.session import Part, Source
 from nubrak.desk.audio import Audio
 from nubrak.desk.shares import Told
@@ -34,6 +35,7 @@ _MOST_STANDING = 24  # revisions of sessions, each with its notes: what some win
 _MOST_EVIDENCED = 6  # sessions whose evidence is weighed: tens of MB each
 _MOST_PROFILES = 5000  # instruments
 _MOST_TRIED = 24  # sounds stepped through
+_MOST_RANKED = 400  # parts whose strokes are ranked by how much they stand by themselves
 
 
 @dataclass
@@ -49,6 +51,7 @@ class Desk:
     told: Told = field(init=False)
     profiles: LRUCache[Hashable, Profile] = field(default_factory=lambda: LRUCache(_MOST_PROFILES))
     tried: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_TRIED))
+    ranked: LRUCache[Hashable, list[Clear]] = field(default_factory=lambda: LRUCache(_MOST_RANKED))
     lock: threading.RLock = field(default_factory=threading.RLock)
     _standing: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_STANDING))
     _evidenced: LRUCache[str, Evidenced] = field(default_factory=lambda: LRUCache(_MOST_EVIDENCED))

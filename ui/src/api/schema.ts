@@ -1315,7 +1315,8 @@ export interface paths {
         };
         /**
          * Clearest Strokes
-         * @description The strokes of each part that stand most by themselves, with the reason in words.
+         * @description The strokes of one part, of those of one source, or of all that stand most by themselves, with the
+         *     reason in words.
          */
         get: operations["clearest_strokes"];
         put?: never;
@@ -10689,6 +10690,7 @@ export interface operations {
         parameters: {
             query?: {
                 part?: string | null;
+                source?: string | null;
                 most?: number;
             };
             header?: never;

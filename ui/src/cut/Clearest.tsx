@@ -10,6 +10,7 @@ export function Clearest({
   doing,
   revision,
   pieces,
+  sourceId,
   partIds,
   most = 3,
   onGo,
@@ -17,17 +18,18 @@ export function Clearest({
   doing: Doing;
   revision: number;
   pieces: Map<string, Piece>;
-  /** Of these parts only. */
+  /** The source they are struck in, and of these parts only. */
+  sourceId: string;
   partIds: readonly string[];
   most?: number;
   onGo: (timeS: number, partId: string) => void;
 }) {
   const asked = useQuery({
-    queryKey: ['clearest', doing.id, revision],
+    queryKey: ['clearest', doing.id, sourceId, revision],
     queryFn: () =>
       take(
         client.GET('/api/sessions/{session_id}/clearest', {
-          params: { path: { session_id: doing.id }, query: { most: 3 } },
+          params: { path: { session_id: doing.id }, query: { most: 3, source: sourceId } },
         }),
       ),
     retry: false,

@@ -260,6 +260,7 @@ export function CutView(props: BenchProps & { onSide: (side: Side) => void }) {
             doing={doing}
             revision={revision}
             pieces={pieces}
+            sourceId={sourceId}
             partIds={partIds}
             onGo={(timeS) => {
               const index = lines.findIndex(

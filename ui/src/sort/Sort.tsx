@@ -265,6 +265,7 @@ export function Sort(props: BenchProps) {
             doing={doing}
             revision={revision}
             pieces={pieces}
+            sourceId={document.parts?.[headId]?.sources[0] ?? ''}
             partIds={map.parts.map((one) => one.part_id)}
             most={1}
             onGo={(timeS, partId) => {

@@ -35,9 +35,17 @@ def sound_of_slice(session_id: str, source_id: str, number: int, desk: AnyDesk) 
 
 @router.get("/sessions/{session_id}/clearest")
 def clearest_strokes(
-    session_id: str, desk: AnyDesk, part: str | None = None, most: Annotated[int, Query(ge=1, le=50)] = 5
+    session_id: str,
+    desk: AnyDesk,
+    part: str | None = None,
+    source: str | None = None,
+    most: Annotated[int, Query(ge=1, le=50)] = 5,
 ) -> Clearest:
-    """The strokes of each part that stand most by themselves, with the reason in words."""
+    """The strokes of one part, of those of one source, or of all that stand most by themselves, with the
+    reason in words.
+    """
     standing = desk.standing(session_id)
+    of = standing.document.parts
     parts = [one for one in standing.chosen(part) if standing.document.is_noted(one)]
+    parts = [one for one in parts if source is None or source in of[one].sources]
     return clearest_of(desk, standing, parts, most)
