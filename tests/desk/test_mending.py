@@ -80,6 +80,7 @@ def test_taken_back_everything_is_as_it_was(desk: Desk, recorded: tuple[str, str
     desk.sessions.edit(session, None, Unmend(kind="unmend", part_id=part_id, mend_ids=ids))
     assert np.array_equal(desk.window(desk.standing(session), "recording", [part_id], 0, 5 * RATE_HZ), before)
     assert desk.standing(session).notes(part_id).velocity.tolist() == hard
+    assert desk.sessions.get(session).document.parts[part_id].marks == {}
     with pytest.raises(Problem, match="already"):
         desk.sessions.edit(session, None, Unmend(kind="unmend", part_id=part_id, mend_ids=ids))
     for _ in range(2):

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from nubrak.core.decide import clock
+from nubrak.core.decide import Mark, clock
 from nubrak.core.mix import Mend
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id
@@ -68,3 +68,6 @@ def _undone(part: Part, key: str) -> None:
     mark_id = places.near(one.found_s)
     if mark_id is not None and one.velocity is not None and part.marks[mark_id].velocity == one.velocity:
         places.take(mark_id, MarkChange(time_s=one.found_s, velocity=None))
+        # The mark that the mend itself made says nothing any more.
+        if mark_id == key and part.marks[key] == Mark(kind="keep", time_s=one.found_s):
+            del part.marks[key]
