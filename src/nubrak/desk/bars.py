@@ -33,7 +33,7 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.shaping import with_ids
 from nubrak.desk.standing import Standing
 from nubrak.desk.tempo import require_tempo
-from nubrak.desk.writing import Change, parts_of, playing, written_together
+from nubrak.desk.writing import MOST_BACK, MOST_BAR, Change, parts_of, playing, written_together
 from nubrak.store.sessions import SessionState
 
 _MOST_PLAYED_IN = 5000  # strokes of one pass
@@ -106,8 +106,8 @@ class CopyBars(BaseModel):
     """
 
     revision: int
-    bar: int = Field(ge=-10_000, le=1_000_000)
-    to_bar: int = Field(ge=-10_000, le=1_000_000)
+    bar: int = Field(ge=-MOST_BACK, le=MOST_BAR)
+    to_bar: int = Field(ge=-MOST_BACK, le=MOST_BAR)
     times: int = Field(default=1, ge=1, le=512)
     vary: Vary | None = Field(default=None, description="empty: as it is")
     seed: int = Field(default=0, ge=0, le=2**31, description="which of all variations")
@@ -176,8 +176,8 @@ class EmptyBars(BaseModel):
     """Bars to be emptied."""
 
     revision: int
-    bar: int = Field(ge=-10_000, le=1_000_000)
-    to_bar: int = Field(ge=-10_000, le=1_000_000, description="the last of them")
+    bar: int = Field(ge=-MOST_BACK, le=MOST_BAR)
+    to_bar: int = Field(ge=-MOST_BACK, le=MOST_BAR, description="the last of them")
     recorded: bool = Field(default=False, description="recorded strokes in them do not count any more either")
 
 
@@ -203,8 +203,8 @@ class FeelBars(BaseModel):
     """The feel of a part, or one that was kept, laid over what is written in bars."""
 
     revision: int
-    bar: int = Field(ge=-10_000, le=1_000_000)
-    to_bar: int = Field(ge=-10_000, le=1_000_000, description="the last of them")
+    bar: int = Field(ge=-MOST_BACK, le=MOST_BAR)
+    to_bar: int = Field(ge=-MOST_BACK, le=MOST_BAR, description="the last of them")
     of_part: str | None = None
     of_feel: str | None = Field(default=None, description="one of the session's kept feels")
     grid: Grid = Grid()

@@ -35,6 +35,7 @@ from nubrak.store.sessions import SessionState
 
 BarKind = Literal["recorded", "written", "both", "empty"]
 _MOST_BARS_LISTED = 20_000
+MOST_BACK, MOST_BAR = 10_000, 1_000_000  # bars before the first, and after: more than a day of them
 
 
 class BarRun(BaseModel):
@@ -189,7 +190,7 @@ class WriteAt(BaseModel):
     """
 
     revision: int
-    bar: int = Field(ge=-10_000, le=1_000_000)
+    bar: int = Field(ge=-MOST_BACK, le=MOST_BAR)
     step: int = Field(ge=0, le=4096)
     grid: Grid = Grid()
     part_id: str | None = Field(default=None, description="empty: the part of this piece")

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Path, Query, Response
 from pydantic import BaseModel
 
 from nubrak.core.tempo import Grid
@@ -22,7 +22,7 @@ from nubrak.desk.bars import (
 )
 from nubrak.desk.listening import packed
 from nubrak.desk.sounding import sound_with, stroke_sound
-from nubrak.desk.writing import WriteAt, WrittenBar, Wrote, write_at, written_bar
+from nubrak.desk.writing import MOST_BACK, MOST_BAR, WriteAt, WrittenBar, Wrote, write_at, written_bar
 from nubrak.store.sessions import SessionState
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, samples
 
@@ -40,7 +40,7 @@ class KitForAll(BaseModel):
 @router.get("/sessions/{session_id}/bars/{bar}")
 def bar_as_read(
     session_id: str,
-    bar: int,
+    bar: Annotated[int, Path(ge=-MOST_BACK, le=MOST_BAR)],
     desk: AnyDesk,
     step: Literal["2", "4", "8", "16", "32", "64"] = "16",
     kind: Literal["straight", "triplet", "dotted"] = "straight",
