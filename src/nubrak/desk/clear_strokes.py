@@ -48,7 +48,7 @@ def clearest_of(desk: Desk, standing: Standing, part_ids: list[str], most: int) 
             continue
         (begin, audio), struck_s, hard, found_s, others = placed
         begin_s = begin / standing.document.rate_hz
-        ranked = _ranked(desk, standing, part_id, audio, struck_s, others)[:most]
+        ranked = ranked_strokes(desk, standing, part_id, audio, struck_s, others)[:most]
         out.append(
             ClearestOf(
                 part_id=part_id,
@@ -69,7 +69,7 @@ def clearest_of(desk: Desk, standing: Standing, part_ids: list[str], most: int) 
     return Clearest(parts=out)
 
 
-def _ranked(
+def ranked_strokes(
     desk: Desk,
     standing: Standing,
     part_id: str,
@@ -79,8 +79,12 @@ def _ranked(
 ) -> list[Clear]:
     """The strokes of a part, the clearest first; worked out once for what is struck."""
     document, rate = standing.document, standing.document.rate_hz
-    source = document.sources[document.parts[part_id].sources[0]]
-    clips = tuple((clip.audio, clip.start_s) for clip in source.clips)
+    clips = tuple(
+        (clip.audio, clip.start_s)
+        for source in (document.sources[one] for one in document.parts[part_id].sources)
+        for clip in source.clips
+        if not source.aside
+    )
     beside = tuple((name, times.tobytes()) for name, times in others.items())
     key = hash((rate, clips, struck_s.tobytes(), beside))
     with desk.lock:

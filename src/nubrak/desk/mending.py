@@ -12,7 +12,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.samples import Donor, donors
 from nubrak.core.session import MendStroke
 from nubrak.core.time_line import TimeLineS
-from nubrak.desk.clear_strokes import strokes_of
+from nubrak.desk.clear_strokes import ranked_strokes, strokes_of
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.store.sessions import SessionState
@@ -149,8 +149,7 @@ def _ranked(
     free = np.array([not any(abs(begin_s + t - at) < _SAME_S for at in away) for t in struck_s])
     free[row] = False
     found = donors(
-        audio.mean(axis=1),
-        standing.document.rate_hz,
+        ranked_strokes(desk, standing, part_id, audio, struck_s, others),
         struck_s,
         velocity,
         others,

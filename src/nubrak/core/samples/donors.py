@@ -6,13 +6,13 @@ should be struck with it, it should be as hard, and ring at least as long before
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.samples.clearest import Clear, clearest
+from nubrak.core.samples.clearest import Clear
 
 _WITH_S = 0.03  # struck within so long of it, something sounds with it
 _AFTER_S = 0.03  # what follows sooner belongs to the stroke itself
@@ -54,8 +54,7 @@ class Donor:
 
 
 def donors(
-    mono: NDArray[np.float32],
-    rate_hz: int,
+    found: Sequence[Clear],
     time_s: Array,
     velocity: NDArray[np.int64],
     others: Mapping[str, Array],
@@ -64,14 +63,14 @@ def donors(
     most: int = 5,
 ) -> list[Donor]:
     """The strokes of a drum that fit best in place of the one at ``at_s``, the best first. The drum is
-    struck at ``time_s`` (n,), in order, as hard as ``velocity`` (n,), in a signal (frames,); ``wanted`` is
-    how hard the mended stroke shall be; ``others`` when each other piece is struck, (m,).
+    struck at ``time_s`` (n,), in order, as hard as ``velocity`` (n,); ``found`` is what ``clearest`` says of
+    that; ``wanted`` how hard the mended stroke shall be; ``others`` when each other piece is struck, (m,).
     """
     everything = np.sort(np.concatenate([time_s, *others.values()]))
     company = _company(others, at_s)
     room_s = _until_next(everything, at_s)
     out = []
-    for clear in clearest(mono, rate_hz, time_s, others):
+    for clear in found:
         if abs(clear.time_s - at_s) < _WITH_S:
             continue
         row = int(np.argmin(np.abs(time_s - clear.time_s)))
