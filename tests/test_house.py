@@ -132,7 +132,6 @@ SHOWN_BY = {
     "core/samples/from_recording": "core/samples/test_clearest",
     "core/session/action": "core/session/test_document",
     "core/session/edit": "core/session/test_document",
-    "core/session/mend_edits": "desk/test_mending",
     "store/database": "store/test_sessions",
     "store/jobs": "desk/test_jobs",
     "store/kits": "web/test_library",

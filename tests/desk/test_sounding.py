@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from nubrak.core.pieces import NoteMap
 from nubrak.core.problem import Problem
-from nubrak.core.samples import Instrument, Kit, Sample
+from nubrak.core.samples import STARTER, Instrument, Kit, Sample
+from nubrak.core.session.shape_edits import SetNoteMap
 from nubrak.desk.desk import Desk
 from nubrak.desk.sounding import sound_with, stroke_sound
-from nubrak.store.kits import new_kit
+from nubrak.store.kits import new_kit, put_kit
 from tests.desk.test_writing import Kick, in_tempo, write
 
 
@@ -58,3 +60,23 @@ def test_one_stroke_is_heard_by_itself_with_layers_and_without(desk: Desk, kick:
     assert np.abs(loud).max() > 2 * np.abs(soft).max() > 0
     nobody = write(desk, session, bar=1, step=1, piece="crash").part_id
     assert not stroke_sound(desk, desk.standing(session), nobody, 100, None).any()
+
+
+def test_a_new_hat_sounds_on_the_notes_that_the_session_writes_it_as(desk: Desk, kick: Kick) -> None:
+    session, _ = kick
+    in_tempo(desk, session)
+    source = next(iter(desk.sessions.get(session).document.sources.values()))
+    sample = Sample(audio=source.clips[0].audio, attack_s=0.25, begin_s=0.2)
+    hats = {
+        f"h{key}": Instrument(name=f"hat {key}", piece="hi-hat", samples=[sample], key=key, silenced_by=by)
+        for key, by in ((42, []), (46, [42]))
+    }
+    put_kit(desk.engine, STARTER, Kit(name="Workshop", instruments=hats))
+    notes = NoteMap(name="Own", notes={"hi-hat": 8, "hi-hat/open": 9})
+    desk.sessions.edit(session, None, SetNoteMap(kind="set_note_map", note_map=notes))
+    wrote = write(desk, session, bar=1, step=0, piece="hi-hat")
+    layers = {one.instrument.key: one for one in wrote.state.document.parts[wrote.part_id].layers.values()}
+    assert wrote.note == 8 and 8 in layers[42].notes and 9 not in layers[42].notes
+    assert layers[46].notes == [9] and layers[46].silenced_by == [8]
+    for note in (8, 9):
+        assert stroke_sound(desk, desk.standing(session), wrote.part_id, 100, note).any()

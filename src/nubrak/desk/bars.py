@@ -33,7 +33,15 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.shaping import with_ids
 from nubrak.desk.standing import Standing
 from nubrak.desk.tempo import require_tempo
-from nubrak.desk.writing import MOST_BACK, MOST_BAR, Change, parts_of, playing, written_together
+from nubrak.desk.writing import (
+    MOST_BACK,
+    MOST_BAR,
+    Change,
+    parts_of,
+    playing,
+    require_noted,
+    written_together,
+)
 from nubrak.store.sessions import SessionState
 
 _MOST_PLAYED_IN = 5000  # strokes of one pass
@@ -75,10 +83,7 @@ def play_in(desk: Desk, session_id: str, played: PlayedPass) -> SessionState:
         number = None if one.note is None or piece is None else _number(standing, piece, one.note)
         note = PatternNote(time_s=at_s, velocity=one.velocity, note=number, fixed=played.drawn_percent > 0)
         if part_id is not None:
-            if not standing.document.is_noted(standing.chosen(part_id)[0]):
-                raise Problem(
-                    f"{standing.names[part_id]} has no notes of its own.", todo="Play another piece."
-                )
+            require_noted(standing, part_id)
             changes.setdefault(part_id, Change(standing, part_id)).add([note])
         elif one.piece is not None and PIECES[one.piece].noted:
             new.setdefault(one.piece, (secrets.token_hex(6), []))[1].append(note)

@@ -65,7 +65,6 @@ class Slices(BaseModel):
 
     source_id: str
     name: Name
-    begins_s: float = Field(description="where it begins on the time line: what a mark's times count from")
     settings: CutSettings
     lines: list[SliceLine]
 
@@ -97,13 +96,7 @@ def slices_of(desk: Desk, standing: Standing, source_id: str, settings: CutSetti
         )
         for one, name, piece in zip(slices, names, pieces, strict=True)
     ]
-    return Slices(
-        source_id=source_id,
-        name=source.name,
-        begins_s=round(begin / rate, 6),
-        settings=settings or source.cut,
-        lines=lines,
-    )
+    return Slices(source_id=source_id, name=source.name, settings=settings or source.cut, lines=lines)
 
 
 def cut_source(

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.layer import UNDER_DB, Voice, render_layer
-from nubrak.core.pieces import ARTICULATIONS
 from nubrak.core.problem import Problem
 from nubrak.core.samples import STARTER, Instrument, Kit, Sample
 from nubrak.core.session import LayerPut, LayerValue, SoundWith
@@ -17,7 +16,7 @@ from nubrak.core.signal import db_to_gain
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.desk.trying import fitted
-from nubrak.desk.writing import parts_of
+from nubrak.desk.writing import AS_WRITTEN, on_its_notes, parts_of
 from nubrak.store.kits import all_kits, kit_of
 from nubrak.store.sessions import SessionState
 
@@ -113,29 +112,10 @@ def _as_written(
     desk: Desk, standing: Standing, part_id: str, instrument: Instrument, beside: list[Instrument]
 ) -> dict[str, LayerValue]:
     """How an instrument is put with what is written: locked and as loud as what was recorded."""
-    out: dict[str, LayerValue] = {"sounds_on": "written", "level_db": 0.0}
+    out: dict[str, LayerValue] = dict(AS_WRITTEN)
     if standing.document.parts[part_id].sources:
         layer = fitted(desk, standing, part_id, instrument, None, most=48)
         level_db = min(layer.level_db + UNDER_DB, 24.0)
         out |= {"polarity": layer.polarity, "offset_samples": layer.offset_samples, "level_db": level_db}
-    numbers = _numbers(standing, part_id)
-    if len(beside) > 1 and instrument.key in numbers:
-        others = {numbers[one.key] for one in beside if one.key in numbers and one.key != instrument.key}
-        own = numbers[instrument.key]
-        plain = next(iter(numbers.values()))
-        taken = sorted(set(range(128)) - others) if own == plain else [own]
-        silent = {numbers[key] for key in instrument.silenced_by if key in numbers} - {own}
-        out |= {"notes": list[int](taken), "silenced_by": sorted(silent)}
-    return out
-
-
-def _numbers(standing: Standing, part_id: str) -> dict[int | None, int]:
-    """By the note General MIDI has for each way of striking a part's piece, the one the session writes it
-    as; the plain way first.
-    """
-    document, piece = standing.document, standing.document.parts[part_id].piece
-    return {
-        way.note: document.note_map.number_of(piece, way.id)
-        for way in ARTICULATIONS.get(piece, ())
-        if way.falls_to is None
-    }
+    piece = standing.document.parts[part_id].piece
+    return out | on_its_notes(standing, piece, instrument, beside)

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from nubrak.core.midi import piece_of
 from nubrak.core.pieces import ARTICULATIONS, PIECES, PieceId
 from nubrak.core.problem import Problem
-from nubrak.core.samples import STARTER
+from nubrak.core.samples import STARTER, Instrument
 from nubrak.core.session import LayerPut, LayerValue, MarkChange, NewPart, Write
 from nubrak.core.shape import (
     Grace,
@@ -36,6 +36,9 @@ from nubrak.store.sessions import SessionState
 BarKind = Literal["recorded", "written", "both", "empty"]
 _MOST_BARS_LISTED = 20_000
 MOST_BACK, MOST_BAR = 10_000, 1_000_000  # bars before the first, and after: more than a day of them
+
+# A kit that sounds on what is written alone, at its own level.
+AS_WRITTEN: dict[str, LayerValue] = {"sounds_on": "written", "level_db": 0.0}
 
 
 class BarRun(BaseModel):
@@ -109,7 +112,7 @@ def written_bar(standing: Standing, bar: int, grid: Grid) -> WrittenBar:
                 part_id=part_id,
                 name=standing.names[part_id],
                 piece=part.piece,
-                sounds=any(layer.on for layer in part.layers.values()),
+                sounds=any(one.on and one.sounds_on != "recorded" for one in part.layers.values()),
                 number=notes.number,
                 notes=[
                     WrittenNote(
@@ -282,26 +285,45 @@ def _first_of(desk: Desk, session_id: str, at: WriteAt, time_s: float) -> Wrote:
         new += graces(time_s, velocity, "flam" if at.do == "flam" else "drag")
     part = NewPart(piece=at.piece, notes=with_ids(new))
     said = f"Write {PIECES[at.piece].name.lower()} in bar {at.bar}"
-    action = Write(kind="write", said=said, parts={part_id: part}, layers=_starting(desk, part_id, at.piece))
+    layers = _starting(desk, desk.standing(session_id), part_id, at.piece)
+    action = Write(kind="write", said=said, parts={part_id: part}, layers=layers)
     state = desk.sessions.edit(session_id, at.revision, action)
     note = state.document.note_map.number_of(at.piece)
     return Wrote(state=state, part_id=part_id, velocity=velocity, note=note)
 
 
-def _starting(desk: Desk, part_id: str, piece: str) -> dict[str, dict[str, LayerPut]]:
+def _starting(desk: Desk, standing: Standing, part_id: str, piece: str) -> dict[str, dict[str, LayerPut]]:
     """What a new piece sounds with: the starter kit's, so that it is heard at once."""
     starter = all_kits(desk.engine).get(STARTER)
     found = starter.for_piece(piece) if starter else []
-    puts = {}
-    for one in found:
-        others = [other.key for other in found if other.key is not None and other is not one]
-        changes: dict[str, LayerValue] = {"sounds_on": "written", "level_db": 0.0}
-        if others and one.key is not None:
-            plain = PIECES[piece].note == one.key
-            numbers = sorted(set(range(128)) - set(others)) if plain else [one.key]
-            changes |= {"notes": numbers, "silenced_by": list(one.silenced_by)}
-        puts[secrets.token_hex(4)] = LayerPut(instrument=one, changes=changes)
+    puts = {
+        secrets.token_hex(4): LayerPut(
+            instrument=one, changes=AS_WRITTEN | on_its_notes(standing, piece, one, found)
+        )
+        for one in found
+    }
     return {part_id: puts} if puts else {}
+
+
+def on_its_notes(
+    standing: Standing, piece: str, instrument: Instrument, beside: list[Instrument]
+) -> dict[str, LayerValue]:
+    """Which notes an instrument of a kit sounds on and which silence it, where the kit has several for the
+    ways of striking a piece: as the session's note map writes them, the plain one on all that are left.
+    """
+    note_map = standing.document.note_map
+    numbers = {
+        way.note: note_map.number_of(piece, way.id)
+        for way in ARTICULATIONS.get(piece, ())
+        if way.falls_to is None
+    }
+    if len(beside) < 2 or instrument.key not in numbers:
+        return {}
+    own, plain = numbers[instrument.key], next(iter(numbers.values()))
+    others = {numbers[one.key] for one in beside if one.key in numbers and one.key != instrument.key}
+    sounding = sorted(set(range(128)) - others) if own == plain else [own]
+    silent = {numbers[key] for key in instrument.silenced_by if key in numbers} - {own}
+    return {"notes": sounding, "silenced_by": sorted(silent)}
 
 
 def _next_way(standing: Standing, part_id: str, number: int) -> int:

@@ -5616,11 +5616,6 @@ export interface components {
             source_id: string;
             /** Name */
             name: string;
-            /**
-             * Begins S
-             * @description where it begins on the time line: what a mark's times count from
-             */
-            begins_s: number;
             settings: components["schemas"]["CutSettings"];
             /** Lines */
             lines: components["schemas"]["SliceLine"][];

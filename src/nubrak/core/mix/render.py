@@ -218,22 +218,16 @@ def _add_source(out: NDArray[np.float32], mix: Mix, source: SoundingSource, star
     frames, rate = len(out), mix.document.rate_hz
     all_mends = (one for part in mix.document.parts.values() for one in part.mends.values())
     mends = touching(all_mends, rate, start, frames)
-    if mends:
-        whole = np.zeros((frames, 2), np.float32)
-        _add_clips(whole, mix, source, start)
 
-        def recorded(begin: int, count: int) -> NDArray[np.float32]:
-            sound = np.zeros((count, 2), np.float32)
-            _add_clips(sound, mix, source, begin)
-            return sound
+    def recorded(begin: int, count: int) -> NDArray[np.float32]:
+        return _clips(mix, source, begin, count)
 
-        out += mended(whole, mends, recorded, rate, start)
-        return
-    _add_clips(out, mix, source, start)
+    out += mended(recorded(start, frames), mends, recorded, rate, start)
 
 
-def _add_clips(out: NDArray[np.float32], mix: Mix, source: SoundingSource, start: int) -> None:
-    frames, rate = len(out), mix.document.rate_hz
+def _clips(mix: Mix, source: SoundingSource, start: int, frames: int) -> NDArray[np.float32]:
+    """A source's clips as they were recorded, (frames, 2), from sample ``start`` on."""
+    out, rate = np.zeros((frames, 2), np.float32), mix.document.rate_hz
     for clip in source.clips:
         begin = round(clip.start_s * rate)
         if begin >= start + frames or begin + (clip.length_s + 1) * rate <= start:
@@ -242,6 +236,7 @@ def _add_clips(out: NDArray[np.float32], mix: Mix, source: SoundingSource, start
         low, high = max(begin, start), min(begin + len(audio), start + frames)
         if low < high:
             out[low - start : high - start] += as_stereo(audio[low - begin : high - begin])
+    return out
 
 
 def ducking(document: Sounding, part_ids: list[str]) -> list[str]:

@@ -11,6 +11,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed, settings_said
 from nubrak.core.session.document import Document
 from nubrak.core.session.marks import MarkChange, take_marks
+from nubrak.core.session.mend_edits import mends_along
 from nubrak.core.time_line import TimeLineS
 
 FindValue = float | str | list[CurvePoint] | list[str] | None
@@ -77,6 +78,7 @@ class Give(Action):
             raise Problem("It belongs to this part already.")
         here, to = document.part(self.part_id), document.part(self.to_part_id)
         take_marks(here.marks, {key: MarkChange(kind="drop", time_s=at) for key, at in self.marks.items()})
+        mends_along(here, to, self.marks.values())
         take_marks(to.marks, {key: MarkChange(kind="add", time_s=at) for key, at in self.there.items()})
         count = len(self.marks)
         where = f"at {clock(next(iter(self.marks.values())))}" if count == 1 else f"of {count} places"

@@ -183,6 +183,7 @@ class CombineMicrophones(Action):
         part.sources = [*part.sources, *(source for source in other.sources if source not in part.sources)]
         part.marks = other.marks | part.marks
         part.pattern = other.pattern | part.pattern
+        part.mends = other.mends | part.mends
         part.layers = other.layers | part.layers
         under = [*document.under(self.part_id), *document.under(self.other_id)]
         for one in (document.parts[key] for key in under):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Literal
 
 from pydantic import Field
@@ -55,6 +56,17 @@ class Unmend(Action):
         count = len(known)
         said = f"{count} stroke{'' if count == 1 else 's'}"
         return f"{document.part_name(self.part_id)}: {said} as recorded again"
+
+
+def mends_along(here: Part, to: Part, places_s: Collection[float]) -> None:
+    """The mends of strokes that go over to another part go with them."""
+    going = [
+        key
+        for key, one in here.mends.items()
+        if any(abs(one.found_s - place_s) <= _SAME_S for place_s in places_s)
+    ]
+    for key in going:
+        to.mends[key] = here.mends.pop(key)
 
 
 def _at(part: Part, time_s: float) -> list[str]:

@@ -15,6 +15,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id
 from nubrak.core.session.document import Document, Part
 from nubrak.core.session.marks import MarkChange, take_marks
+from nubrak.core.session.mend_edits import mends_along
 from nubrak.core.sort import ToldPiece
 from nubrak.core.time_line import TimeLineS
 
@@ -50,6 +51,7 @@ class GiveStrokes(Action):
             if given.part_id != self.to_part_id:
                 changes = {key: MarkChange(kind="drop", time_s=at) for key, at in given.marks.items()}
                 take_marks(marks, changes)
+                mends_along(document.part(given.part_id), to, given.marks.values())
         way = {} if self.articulation is None else {"articulation": self.articulation}
         kept = {key: MarkChange(kind="keep", time_s=at, **way) for key, at in self.there.items()}
         take_marks(to.marks, kept)
@@ -94,7 +96,8 @@ class SplitPart(Action):
         if self.new_part_id in document.parts:
             raise Problem("This part is in the session already.")
         new = part.model_copy(
-            deep=True, update={"sounds": [], "named": self.named, "pattern": {}, "rank": part.rank + 1}
+            deep=True,
+            update={"sounds": [], "named": self.named, "pattern": {}, "mends": {}, "rank": part.rank + 1},
         )
         if not part.sources:
             raise Problem("Only strokes of a recording can be divided.")
@@ -108,6 +111,7 @@ class SplitPart(Action):
             key: mark for key, mark in part.marks.items() if mark.kind != "drop" and mark.time_s in gone
         }
         document.parts[self.new_part_id] = new
+        mends_along(part, new, gone)
         take_marks(part.marks, {key: MarkChange(kind="drop", time_s=at) for key, at in self.marks.items()})
         take_marks(new.marks, {key: MarkChange(kind="keep", time_s=at) for key, at in self.there.items()})
         strokes = _of_strokes(list(self.marks.values()))
@@ -148,6 +152,7 @@ class JoinParts(Action):
         } | marks
         take_marks(part.marks, {key: MarkChange(kind="keep", time_s=at) for key, at in self.marks.items()})
         part.layers, part.pattern = other.layers | part.layers, other.pattern | part.pattern
+        part.mends = other.mends | part.mends
         del document.parts[self.other_id]
         for one in document.parts.values():
             if one.divided_from == self.other_id:
