@@ -10,11 +10,13 @@ import pytest
 from sqlalchemy import Engine
 
 from nubrak.core.gather import inspect
+from nubrak.core.samples import STARTER, Kit
 from nubrak.core.session import Document
 from nubrak.desk.arriving import arrive
 from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 from nubrak.store.cache import Cache
+from nubrak.store.kits import all_kits, put_kit, remove_kit
 from nubrak.store.sessions import Sessions, SessionState
 from nubrak.work.analyse import analyse_audio
 from nubrak.work.queue import handing_out
@@ -51,6 +53,19 @@ def drop(desk: Desk, tmp_path: Path) -> Drop:
         return state
 
     return put
+
+
+@pytest.fixture
+def put_starter(desk: Desk) -> Iterator[Callable[[Kit], None]]:
+    """A library without a starter kit, and how one is put into it; other tests find what was there."""
+    before = all_kits(desk.engine).get(STARTER)
+    if before is not None:
+        remove_kit(desk.engine, STARTER)
+    yield lambda kit: put_kit(desk.engine, STARTER, kit)
+    if STARTER in all_kits(desk.engine):
+        remove_kit(desk.engine, STARTER)
+    if before is not None:
+        put_kit(desk.engine, STARTER, before)
 
 
 @pytest.fixture

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 
 from nubrak.core.pieces import NoteMap
 from nubrak.core.problem import Problem
-from nubrak.core.samples import STARTER, Instrument, Kit, Sample
+from nubrak.core.samples import Instrument, Kit, Sample
 from nubrak.core.session.shape_edits import SetNoteMap
 from nubrak.desk.desk import Desk
 from nubrak.desk.sounding import sound_with, stroke_sound
-from nubrak.store.kits import new_kit, put_kit
+from nubrak.store.kits import new_kit
 from tests.desk.test_writing import Kick, in_tempo, write
 
 
@@ -50,6 +52,7 @@ def test_another_kit_takes_the_place_of_the_first(desk: Desk, kick: Kick) -> Non
         sound_with(desk, session, desk.sessions.revision(session), kit_for(desk, session, "cowbell"))
 
 
+@pytest.mark.usefixtures("put_starter")
 def test_one_stroke_is_heard_by_itself_with_layers_and_without(desk: Desk, kick: Kick) -> None:
     session, part_id = kick
     in_tempo(desk, session)
@@ -62,7 +65,9 @@ def test_one_stroke_is_heard_by_itself_with_layers_and_without(desk: Desk, kick:
     assert not stroke_sound(desk, desk.standing(session), nobody, 100, None).any()
 
 
-def test_a_new_hat_sounds_on_the_notes_that_the_session_writes_it_as(desk: Desk, kick: Kick) -> None:
+def test_a_new_hat_sounds_on_the_notes_that_the_session_writes_it_as(
+    desk: Desk, kick: Kick, put_starter: Callable[[Kit], None]
+) -> None:
     session, _ = kick
     in_tempo(desk, session)
     source = next(iter(desk.sessions.get(session).document.sources.values()))
@@ -71,7 +76,7 @@ def test_a_new_hat_sounds_on_the_notes_that_the_session_writes_it_as(desk: Desk,
         f"h{key}": Instrument(name=f"hat {key}", piece="hi-hat", samples=[sample], key=key, silenced_by=by)
         for key, by in ((42, []), (46, [42]))
     }
-    put_kit(desk.engine, STARTER, Kit(name="Workshop", instruments=hats))
+    put_starter(Kit(name="Workshop", instruments=hats))
     notes = NoteMap(name="Own", notes={"hi-hat": 8, "hi-hat/open": 9})
     desk.sessions.edit(session, None, SetNoteMap(kind="set_note_map", note_map=notes))
     wrote = write(desk, session, bar=1, step=0, piece="hi-hat")

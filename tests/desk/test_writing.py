@@ -78,6 +78,7 @@ def test_a_recorded_stroke_is_marked_and_undone(desk: Desk, kick: Kick) -> None:
     assert bar_of_kick(desk, session, 1) == before
 
 
+@pytest.mark.usefixtures("put_starter")
 def test_a_piece_nobody_plays_gets_a_part_and_hats_open(desk: Desk, kick: Kick) -> None:
     session, _ = kick
     in_tempo(desk, session)
