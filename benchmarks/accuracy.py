@@ -26,9 +26,10 @@ from benchmarks.keep import keep
 from benchmarks.microphones import labels, overheads_as_one, truth_of
 from benchmarks.sounds import CACHE, RATE_HZ, Kit
 from nubrak.core.decide import FindSettings
-from nubrak.core.find import VERSION, Candidates, find_candidates
+from nubrak.core.find import VERSION, Candidates
 from nubrak.core.flow import PartInput, decide_all
 from nubrak.core.shape import ShapeSettings, usual_db_of, velocities
+from nubrak.core.spill import find_together
 
 LENGTH_S = 60.0
 KITS = (
@@ -134,9 +135,7 @@ def take(style: str, kit: Kit, seed: int) -> Taken:
         velocity = {name: recording.velocity[name] for name in audio}
         theirs = {name: _librosa(signal) for name, signal in audio.items() if name != "crash"}
         keep(audio_path, pickle.dumps((audio, truth, velocity, theirs)))
-    taken = Taken(
-        {name: find_candidates(signal, RATE_HZ) for name, signal in audio.items()}, truth, velocity, theirs
-    )
+    taken = Taken(find_together(audio, RATE_HZ), truth, velocity, theirs)
     keep(path, pickle.dumps(taken))
     return taken
 

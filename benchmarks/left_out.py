@@ -26,10 +26,11 @@ from benchmarks.proof import CLOSE_S, HEAD, WIDE_S, Heard, Tally, figures, recal
 from benchmarks.sounds import Kit
 from benchmarks.styles import FREE, perform
 from nubrak.core.decide import Decisions, FindSettings, places
-from nubrak.core.find import VERSION, Candidates, find_candidates
+from nubrak.core.find import VERSION, Candidates
 from nubrak.core.flow import PartInput, decide_all
 from nubrak.core.pieces import PIECES
 from nubrak.core.shape import ShapeSettings, shape
+from nubrak.core.spill import find_together
 
 SESSIONS = 8  # of each library
 LENGTH_S = 40.0
@@ -91,7 +92,7 @@ def performance(job: tuple[str, int]) -> Performance:
             for time_s, velocity, kind, over_db in columns
         ]
         theirs[name] = best_onsets(audio[name], recording.attacks_s[name, name])
-    out = Performance({name: find_candidates(of, RATE_HZ) for name, of in audio.items()}, hits, theirs)
+    out = Performance(find_together(audio, RATE_HZ), hits, theirs)
     keep(path, pickle.dumps(out))
     return out
 

@@ -75,23 +75,37 @@ class Recording:
         return [name for name in self.audio if name in self.velocity]
 
 
+_SIDES = 3  # kinds of strokes that reach other microphones otherwise, where spill is alive
+_SIDE_DB = 1.2  # how much louder or softer they reach them (one standard deviation)
+
+
+def _side(rng: np.random.Generator) -> NDArray[np.float64]:
+    """Second-order sections of what differs from stroke to stroke in what others hear of a drum."""
+    bells = [_bell(rng, 3.0) for _ in range(2)]
+    bells[0][:, :3] *= 10 ** (rng.normal(0, _SIDE_DB) / 20)
+    return np.concatenate(bells)
+
+
+def _bell(rng: np.random.Generator, spread_db: float) -> NDArray[np.float64]:
+    """A bell anywhere from 120 Hz to 8 kHz, (1, 6)."""
+    centre, gain, width = (
+        np.exp(rng.uniform(np.log(120), np.log(8000))),
+        10 ** (rng.normal(0, spread_db) / 40),
+        rng.uniform(0.7, 2.0),
+    )
+    w = 2 * np.pi * centre / RATE_HZ
+    alpha = np.sin(w) / (2 * width)
+    b = np.array([1 + alpha * gain, -2 * np.cos(w), 1 - alpha * gain])
+    a = np.array([1 + alpha / gain, -2 * np.cos(w), 1 - alpha / gain])
+    return np.asarray(np.concatenate([b / a[0], a / a[0]])[None])
+
+
 def _colour(rng: np.random.Generator, dark: float) -> NDArray[np.float64]:
     """Second-order sections of what a stroke sounds like from afar: a cut or two, and less treble."""
     sections = [butter(1, rng.uniform(4000, 12000) * (1 - 0.6 * dark), fs=RATE_HZ, output="sos")]
     if rng.random() < 0.5:
         sections.append(butter(1, rng.uniform(40, 160), "highpass", fs=RATE_HZ, output="sos"))
-    for _ in range(2):
-        centre, gain, width = (
-            np.exp(rng.uniform(np.log(120), np.log(8000))),
-            10 ** (rng.normal(0, 4) / 40),
-            rng.uniform(0.7, 2.0),
-        )
-        w = 2 * np.pi * centre / RATE_HZ
-        alpha = np.sin(w) / (2 * width)
-        b = np.array([1 + alpha * gain, -2 * np.cos(w), 1 - alpha * gain])
-        a = np.array([1 + alpha / gain, -2 * np.cos(w), 1 - alpha / gain])
-        sections.append(np.concatenate([b / a[0], a / a[0]])[None])
-    return np.concatenate(sections)
+    return np.concatenate([*sections, *(_bell(rng, 4.0) for _ in range(2))])
 
 
 def _room(rng: np.random.Generator) -> NDArray[np.float32]:
@@ -134,13 +148,15 @@ def _over_rest_db(
 class Scene:
     """How it is recorded. With ``faults`` one microphone is clipped, one very quiet, one hums; with ``moved``
     the snare microphone is turned away half-way through. ``apart`` scales all distances (0: tracks shifted
-    until they agree), ``spill_db`` bounds the spill.
+    until they agree), ``spill_db`` bounds the spill. Where it is ``alive``, what of a stroke reaches other
+    microphones differs from stroke to stroke, as a drum sounds otherwise to each side wherever it is hit.
     """
 
     faults: bool = True
     moved: bool = False
     apart: float = 1.0
     spill_db: tuple[float, float] = (-35.0, -12.0)
+    alive: bool = False
 
 
 def record(
@@ -152,6 +168,10 @@ def record(
     length = round((max(s.time_s for s in strokes) + 3.0) * RATE_HZ)
     struck_pieces = {HOME.get(s.piece, s.piece) for s in strokes}
     tracks = {piece: np.zeros(length, np.float32) for piece in sorted(struck_pieces)}
+    sides = np.random.default_rng([seed, 78])
+    ways = {
+        piece: [np.zeros(length, np.float32) for _ in range(_SIDES if scene.alive else 0)] for piece in tracks
+    }
     attacks: dict[str, list[int]] = {piece: [] for piece in tracks}
     velocity: dict[str, list[int]] = {piece: [] for piece in tracks}
     kinds: dict[str, list[str]] = {piece: [] for piece in tracks}
@@ -164,14 +184,18 @@ def record(
         if at < 0:
             audio, attack, at = audio[-at:], attack + at, 0
         gain = np.float32(10 ** (_USUAL_DB / 20) / sound(kit_of(piece), piece).usual)
+        of_piece = [tracks[piece], *ways[piece]] if scene.alive else [tracks[piece]]
         if piece == "hi-hat" and at > ends.get("hat", 0):
             # A hat that closes ends its own ringing.
             fade = np.linspace(1, 0, 1200, dtype=np.float32)
-            stop = tracks[piece][at : at + 1200]
-            stop *= fade[: len(stop)]
-            tracks[piece][at + 1200 :] = 0
-        piece_track = tracks[piece][at : at + len(audio)]
-        piece_track += gain * audio[: len(piece_track)]
+            for track in of_piece:
+                stop = track[at : at + 1200]
+                stop *= fade[: len(stop)]
+                track[at + 1200 :] = 0
+        reaches = [tracks[piece], ways[piece][int(sides.integers(_SIDES))]] if scene.alive else of_piece
+        for track in reaches:
+            piece_track = track[at : at + len(audio)]
+            piece_track += gain * audio[: len(piece_track)]
         attacks[piece].append(at + attack)
         velocity[piece].append(stroke.velocity)
         kinds[piece].append(stroke.kind)
@@ -202,10 +226,14 @@ def record(
                 own[delay:] = track[: length - delay]
                 out.spill_db[piece, name] = 0.0
                 continue
+            colour = _colour(rng, 0.0 if name in OVERHEADS else 0.6)
+            sent_there = (
+                np.sum([sosfilt(_side(sides), way[: length - delay] + 1e-9) for way in ways[piece]], axis=0)
+                if scene.alive
+                else track[: length - delay] + 1e-9
+            )
             # A hair over nothing, for numbers too small to be normal make filters crawl.
-            arrives = sosfilt(
-                _colour(rng, 0.0 if name in OVERHEADS else 0.6), track[: length - delay] + 1e-9
-            ).astype(np.float32)
+            arrives = sosfilt(colour, sent_there).astype(np.float32)
             near_db = -12 - 17 * min(distance / 1.2, 1.2)
             level_db = (
                 _IN_OVERHEADS_DB[piece] + rng.normal(0, 2)

@@ -13,11 +13,11 @@ from benchmarks.microphones import Scene, record
 from benchmarks.sounds import RATE_HZ, Kit
 from benchmarks.styles import STYLES, perform
 from nubrak.core.decide import FindSettings
-from nubrak.core.find import find_candidates
 from nubrak.core.flow import PartInput, decide_all
 from nubrak.core.pieces import PIECES
 from nubrak.core.samples import Cutout, cut_out, cutout, take_strokes
 from nubrak.core.shape import ShapeSettings, shape
+from nubrak.core.spill import find_together
 
 _LENGTH_S = 60.0
 _USUAL_S = 0.5  # of a stroke that is cut out without looking
@@ -41,11 +41,10 @@ def _scored(job: tuple[str, Kit]) -> list[tuple[str, float, float, int]]:
     """
     style, kit = job
     recording = record(kit, perform(style, _LENGTH_S, 23), 23, Scene(faults=False))
+    found = find_together({name: recording.audio[name] for name in recording.close}, RATE_HZ)
     parts = {
-        name: PartInput(
-            name, name, find_candidates(recording.audio[name], RATE_HZ), FindSettings(), [], frozenset([name])
-        )
-        for name in recording.close
+        name: PartInput(name, name, candidates, FindSettings(), [], frozenset([name]))
+        for name, candidates in found.items()
     }
     decided = decide_all(parts)
     times = {name: np.sort(one.time_s[one.counts]) for name, one in decided.items()}

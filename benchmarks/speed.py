@@ -29,6 +29,7 @@ from nubrak.core.pieces import PIECES, material_of
 from nubrak.core.prints import Print, PrintSettings, print_all
 from nubrak.core.samples import Instrument, Sample
 from nubrak.core.shape import Notes
+from nubrak.core.spill import without_spill
 from nubrak.demo.score import act_one
 from nubrak.demo.strokes import STROKES
 
@@ -84,9 +85,12 @@ def most_memory_gb() -> float:
     return int(re.search(r"VmHWM:\s+(\d+) kB", Path("/proc/self/status").read_text())[1]) / 1e6  # type: ignore[index]
 
 
-def _listen(path: Path) -> tuple[Candidates, float]:
-    audio, rate_hz = soundfile.read(str(path), dtype="float32")
-    return find_candidates(audio, rate_hz), most_memory_gb()
+def _listen(paths: dict[str, Path], wanted: list[str]) -> tuple[dict[str, Candidates], float]:
+    """Some microphones looked through beside all of them, as the command line does it."""
+    signals = {name: soundfile.read(str(path), dtype="float32")[0] for name, path in paths.items()}
+    left = without_spill(signals, RATE_HZ, wanted=wanted)
+    found = {name: find_candidates(signals[name], RATE_HZ, rest=left.pop(name)) for name in wanted}
+    return found, most_memory_gb()
 
 
 def _part(name: str, found: Candidates) -> PartInput:
@@ -102,9 +106,10 @@ def analyse(folder: Path) -> None:
     begin = time.perf_counter()
     paths = {path.stem: path for path in sorted(folder.glob("*.wav"))}
     with ProcessPoolExecutor(2) as pool:
-        found = dict(zip(paths, pool.map(_listen, paths.values()), strict=True))
-    decide_all({name: _part(name, candidates) for name, (candidates, _) in found.items()})
-    print(time.perf_counter() - begin, most_memory_gb() + 2 * max(memory for _, memory in found.values()))
+        sides = list(pool.map(_listen, [paths] * 2, [list(paths)[side::2] for side in range(2)]))
+    found = {name: candidates for side, _ in sides for name, candidates in side.items()}
+    decide_all({name: _part(name, candidates) for name, candidates in found.items()})
+    print(time.perf_counter() - begin, most_memory_gb() + 2 * max(memory for _, memory in sides))
 
 
 def whole_kit() -> tuple[str, float, float]:

@@ -24,6 +24,7 @@ FLOORS = {
 ORDER = [
     "problem", "controls", "names", "time_line", "signal", "pieces", "tempo", "find", "spill", "decide",
     "sort", "shape", "samples", "layer", "midi", "mix", "session", "gather", "prints", "live", "flow",
+    "together",
 ]  # fmt: skip
 OUTSIDE_CORE = {
     "sqlalchemy",

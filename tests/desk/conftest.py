@@ -19,6 +19,7 @@ from nubrak.store.cache import Cache
 from nubrak.store.kits import all_kits, put_kit, remove_kit
 from nubrak.store.sessions import Sessions, SessionState
 from nubrak.work.analyse import analyse_audio
+from nubrak.work.listen_together import SIDES, listen_together
 from nubrak.work.queue import handing_out
 from tests.conftest import decaying_strokes, write_wav
 
@@ -50,6 +51,8 @@ def drop(desk: Desk, tmp_path: Path) -> Drop:
         state = arrive(desk, session_id, name, put_audio(desk.engine, path, name, facts), facts, source_id)
         for key, look in desk.standing(session_id).missing():
             analyse_audio(desk.engine, desk.cache, key, look)
+        for side in range(SIDES):
+            listen_together(desk.engine, desk.cache, session_id, side)
         return state
 
     return put

@@ -6,9 +6,11 @@ import numpy as np
 
 from nubrak.core.decide import FindSettings
 from nubrak.core.session.find_edits import SetFind, SetMark
-from nubrak.core.session.gather_edits import SetAside
+from nubrak.core.session.gather_edits import MoveClip, SetAside
 from nubrak.core.session.marks import MarkChange
 from nubrak.desk.desk import Desk
+from tests.conftest import decaying_strokes
+from tests.desk.conftest import STRUCK_S, Drop
 
 Kick = tuple[str, str]
 
@@ -57,3 +59,25 @@ def test_strokes_in_samples_are_those_that_count(desk: Desk, kick: Kick) -> None
     standing = desk.standing(kick[0])
     rate = standing.document.rate_hz
     assert np.allclose(standing.struck(kick[1]) / rate, [0.25, 0.75, 1.25, 1.75], atol=0.001)
+
+
+def test_microphones_beside_each_other_stand_as_they_lie(desk: Desk, session: str, drop: Drop) -> None:
+    rng = np.random.default_rng(31)
+    kick = decaying_strokes(STRUCK_S, [0.8, 0.7, 0.2, 0.75], 2.2, hz=60, seed=int(rng.integers(1 << 30)))
+    snare = decaying_strokes([0.5, 1.0], [0.6, 0.7], 2.2, seed=int(rng.integers(1 << 30)))
+    drop(session, "kick.wav", kick)
+    state = drop(session, "snare.wav", snare + 0.1 * kick)
+    standing = desk.standing(session)
+    assert not any(standing.waiting.values())
+    assert all(len(part.candidates.whole_power) for part in standing.inputs.values())
+    snare_id = next(key for key, part in state.document.parts.items() if part.piece == "snare")
+    source_id = state.document.parts[snare_id].sources[0]
+    move = MoveClip(kind="move_clip", source_id=source_id, index=0, start_s=0.02)
+    desk.sessions.edit(session, state.revision, move)
+    moved = desk.standing(session)
+    # Until they are listened to anew, what was found of each by itself stands, and it says that it waits.
+    assert all(moved.waiting.values()) and not moved.missing()
+    assert not any(len(part.candidates.whole_power) for part in moved.inputs.values())
+    assert moved.decisions(snare_id).counts.any()
+    desk.sessions.undo(session, moved.state.revision)
+    assert not any(desk.standing(session).waiting.values()), "and where they lay is known"

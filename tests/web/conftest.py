@@ -12,6 +12,7 @@ from httpx import Response
 from nubrak.desk.jobs import run_job
 from nubrak.web.application import make_application
 from nubrak.work.analyse import analyse_audio
+from nubrak.work.listen_together import SIDES, listen_together
 from nubrak.work.settings import Settings
 from tests.conftest import decaying_strokes, write_wav
 
@@ -36,6 +37,8 @@ class Browser(TestClient):
         for line in desk.sessions.all():
             for audio, look in desk.standing(line.id).missing():
                 analyse_audio(desk.engine, desk.cache, audio, look)
+            for side in range(SIDES):
+                listen_together(desk.engine, desk.cache, line.id, side)
 
     def done(self, answer: Response) -> dict:
         """A job that was begun, worked off as a worker would, and how it stands then."""

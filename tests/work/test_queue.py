@@ -194,7 +194,7 @@ def test_what_goes_wrong_is_said_where_the_source_stands(
     from nubrak.work import analyse as module
 
     audio = stored(engine, tmp_path, 701)
-    monkeypatch.setattr(module, "_here", lambda: (engine, Cache(engine, database_url, tmp_path / "c")))
+    monkeypatch.setattr(module, "here", lambda: (engine, Cache(engine, database_url, tmp_path / "c")))
     monkeypatch.setattr(
         module, "look_through", lambda *_: (_ for _ in ()).throw(RuntimeError("no room left"))
     )

@@ -9,6 +9,7 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 from typing import TypeVar
 
@@ -33,6 +34,7 @@ from nubrak.core.gather import (
 from nubrak.core.pieces import MATERIALS, PieceGuess, guess_from_name
 from nubrak.core.problem import Problem
 from nubrak.core.session import AnyAction, Clip, Document, apply, tell_pieces
+from nubrak.core.together import Beside, Group, find_beside, group_of
 
 Given = TypeVar("Given")
 Answer = TypeVar("Answer")
@@ -80,18 +82,32 @@ def gather_files(files: list[Path], said: dict[Path, str], source_is: str) -> Ki
 
 def look_through(kit: Kit) -> Iterator[tuple[str, PartInput]]:
     """Every part with its candidates, in the order of the list."""
-    wanted = []
+    group, wanted, listened = group_of(kit.document), list[_Wanted](), dict[str, list[tuple[str, Look]]]()
+    beside = [one for one in group.members if one.heard] if group else []
+    at_once = {(one.source_id, one.look) for one in beside}
+    for part_id, part in kit.document.ordered_parts():
+        look, sources = look_of(kit.document, part_id), listens_to(kit.document, part_id)
+        listened[part_id] = [(one, look) for one in part.sources if kit.document.sources[one] in sources]
+        for of in listened[part_id]:
+            if of not in at_once:
+                wanted.append(_Wanted(kit.files, of, kit.document.sources[of[0]].clips, None, []))
+    cores = os.cpu_count() or 1
+    for first in range(min(cores, len(beside))):
+        wanted.append(_Wanted(kit.files, ("", Look.USUAL), [], group, beside[first::cores]))
+    found = dict(pair for some in _on_every_core(_heard, wanted) for pair in some.items())
     for part_id, _ in kit.document.ordered_parts():
-        look = look_of(kit.document, part_id)
-        for source in listens_to(kit.document, part_id):
-            wanted += [(kit.files[clip.audio], look) for clip in source.clips]
-    found = _on_every_core(_heard, wanted)
-    for part_id, _ in kit.document.ordered_parts():
-        heard = [
-            join([next(found) for _ in source.clips], [clip.start_s for clip in source.clips])
-            for source in listens_to(kit.document, part_id)
-        ]
-        yield part_id, part_input(kit.document, part_id, heard)
+        yield part_id, part_input(kit.document, part_id, [found[of] for of in listened[part_id]])
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    """One source to be looked through by itself, or some of a group beside each other."""
+
+    files: dict[str, list[Path]]
+    alone: tuple[str, Look]
+    clips: list[Clip]
+    group: Group | None
+    beside: list[Beside]
 
 
 def tell_apart(kit: Kit, inputs: dict[str, PartInput]) -> None:
@@ -187,14 +203,24 @@ def _beginning(path: Path) -> Candidates:
     return find_candidates(mono[: round(LISTENED_S * rate_hz)], rate_hz)
 
 
-def _heard(wanted: tuple[list[Path], Look]) -> Candidates:
-    """What is found in a file, or in both halves of a pair together."""
-    paths, look = wanted
+def _heard(wanted: _Wanted) -> dict[tuple[str, Look], Candidates]:
+    """What is found, by source and look."""
+    files = wanted.files
+    if wanted.group is not None:
+        mono_of = cache(lambda audio: _mono(files[audio])[0])
+        found = find_beside(wanted.group, wanted.beside, mono_of)
+        return {(one.source_id, one.look): found[one.source_id] for one in wanted.beside}
+    heard = [heard_in(*_mono(files[clip.audio]), wanted.alone[1]) for clip in wanted.clips]
+    return {wanted.alone: join(heard, [clip.start_s for clip in wanted.clips])}
+
+
+def _mono(paths: list[Path]) -> tuple[NDArray[np.float32], int]:
+    """What the detector hears of a file, or of both halves of a pair together, (frames,), and its rate."""
     signals = [read_mono(path) for path in paths]
     mono = np.zeros(max(len(signal) for signal, _ in signals), np.float32)
     for signal, _ in signals:
         mono[: len(signal)] += signal / np.float32(len(signals))
-    return heard_in(mono, signals[0][1], look)
+    return mono, signals[0][1]
 
 
 def _on_every_core(make: Callable[[Given], Answer], given: list[Given]) -> Iterator[Answer]:

@@ -21,7 +21,8 @@ from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
 from nubrak.core.mix import Bus, Mix, ducking, render
 from nubrak.core.samples import Clear
-from nubrak.core.session import Part, Source
+from nubrak.core.session import Document, Part, Source
+from nubrak.core.together import group_of
 from nubrak.desk.audio import Audio
 from nubrak.desk.shares import Told
 from nubrak.desk.standing import Evidenced, Standing
@@ -30,6 +31,7 @@ from nubrak.store.cache import Cache
 from nubrak.store.progress import cancel, cancelled_of, progress_of
 from nubrak.store.sessions import Sessions, SessionState
 from nubrak.work.analyse import ask_for_analysis
+from nubrak.work.listen_together import ask_to_listen_together
 
 _MOST_STANDING = 24  # revisions of sessions, each with its notes: what some windows look at
 _MOST_EVIDENCED = 6  # sessions whose evidence is weighed: tens of MB each
@@ -100,16 +102,43 @@ class Desk:
 
     def stand(self, state: SessionState) -> Standing:
         """What the flow makes of a session, at whatever revision."""
-        inputs, waiting, signature = {}, {}, []
+        inputs, waiting, alone, signature = {}, {}, {}, []
+        beside = self._beside(state.document)
         looks = {part_id: look_of(state.document, part_id) for part_id in state.document.parts}
         for part_id, part in state.document.parts.items():
             listens = listens_to(state.document, part_id)
             found = [self._candidates(source, looks[part_id]) for source in listens]
-            waiting[part_id] = [audio for _, missing in found for audio in missing]
+            alone[part_id] = [audio for _, missing in found for audio in missing]
+            ids = [one for one in part.sources if state.document.sources[one] in listens]
+            together = [beside.get((one, looks[part_id])) for one in ids]
+            late = [
+                source.clips[0].audio
+                for source, one in zip(listens, together, strict=True)
+                if one is not None and one.found is None
+            ]
+            waiting[part_id] = alone[part_id] or late
+            found = [
+                before if one is None or one.found is None else (one.found, [])
+                for before, one in zip(found, together, strict=True)
+            ]
             inputs[part_id] = part_input(state.document, part_id, [candidates for candidates, _ in found])
             clips = [[(clip.audio, clip.start_s) for clip in source.clips] for source in listens]
-            signature.append((part_id, clips, waiting[part_id], *_evidence_rests_on(part)))
-        return Standing(state, inputs, waiting, looks, self._evidence(repr(signature), inputs))
+            keys = [one.key for one in together if one is not None and one.found is not None]
+            signature.append((part_id, clips, waiting[part_id], keys, *_evidence_rests_on(part)))
+        evidenced = self._evidence(repr(signature), inputs)
+        return Standing(state, inputs, waiting, alone, looks, evidenced)
+
+    def _beside(self, document: Document) -> dict[tuple[str, Look], _FoundBeside]:
+        """What was found on the sources that are looked through beside others, as they lie now."""
+        group = group_of(document)
+        if group is None:
+            return {}
+        out = {}
+        for one in group.members:
+            if one.heard:
+                key = group.key_of(one)
+                out[one.source_id, one.look] = _FoundBeside(key, self.cache.beside(key, one.look))
+        return out
 
     def _evidence(self, signature: str, inputs: dict[str, PartInput]) -> Evidenced:
         """Evidence by what it is made from: a mark or a threshold changes none of it."""
@@ -134,10 +163,13 @@ class Desk:
     def ask_for(self, standing: Standing) -> None:
         """Hand out the analysis of everything that is missing and not cancelled."""
         missing = standing.missing()
-        off = cancelled_of(self.engine, [audio for audio, _ in missing]) if missing else set()
+        waits = sorted({audio for waiting in standing.waiting.values() for audio in waiting})
+        off = cancelled_of(self.engine, waits) if waits else set()
         for audio, look in missing:
             if audio not in off:
                 ask_for_analysis(self.queue, audio, look)
+        if not missing and waits and not off:
+            ask_to_listen_together(self.queue, standing.state.id)
 
     def analyse(self, standing: Standing, on: bool) -> None:
         """Cancel the analysis of what is still missing, or take it up again."""
@@ -201,6 +233,14 @@ class Desk:
             None if find or before else standing.plan,
             lambda *of: self.told.share(standing, *of),
         )
+
+
+@dataclass(frozen=True)
+class _FoundBeside:
+    """What was found on a source beside others, under its key; None where it is still to be."""
+
+    key: str
+    found: Candidates | None
 
 
 def _evidence_rests_on(part: Part) -> tuple[object, ...]:

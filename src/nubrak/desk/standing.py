@@ -67,6 +67,7 @@ class Standing:
     state: SessionState
     inputs: dict[str, PartInput]
     waiting: dict[str, list[str]]  # part → audio hashes still to be analysed
+    alone: dict[str, list[str]]  # those of them that were not looked through by themselves yet
     looks: dict[str, Look]  # how each part wants them looked through
     evidenced: Evidenced
     _decisions: dict[str, Decisions] = field(default_factory=dict)
@@ -82,7 +83,7 @@ class Standing:
     def missing(self) -> list[tuple[str, Look]]:
         """The audio that is still to be analysed, and how."""
         return sorted(
-            {(audio, self.looks[part_id]) for part_id, waits in self.waiting.items() for audio in waits}
+            {(audio, self.looks[part_id]) for part_id, waits in self.alone.items() for audio in waits}
         )
 
     @property

@@ -132,6 +132,25 @@ class Cache:
                 insert(DerivedRow).values(key=_find_key(key, look), data=data).on_conflict_do_nothing()
             )
 
+    def beside(self, key: str, look: Look) -> Candidates | None:
+        """What was found on a source beside others, where that was done, else None; ``key`` says how all of
+        them lie, and ends with the hash of its audio.
+        """
+        name = self.folder / "find" / f"{_beside_key(key, look)}.npz"
+        if not name.exists():
+            with Db(self.engine) as db:
+                data = db.scalar(select(DerivedRow.data).where(DerivedRow.key == _beside_key(key, look)))
+            if data is None:
+                return None
+            self._made(name, lambda path: path.write_bytes(data))
+        return _load_candidates(name)
+
+    def keep_beside(self, key: str, candidates: Candidates, look: Look) -> None:
+        """Keep what was found beside others, for every machine that shares the database."""
+        with Db(self.engine) as db, db.begin():
+            row = insert(DerivedRow).values(key=_beside_key(key, look), data=to_bytes(candidates))
+            db.execute(row.on_conflict_do_nothing())
+
     def _decode(self, key: str, path: Path, own_rate: int, rate: int, channels: int) -> None:
         promised = facts_of_cached(self.engine, key).frames
         with tempfile.NamedTemporaryFile(dir=self.folder, suffix=".upload") as original:
@@ -171,12 +190,16 @@ class Cache:
 
 def derived_kinds() -> list[str]:
     """How the keys begin under which what is derived today stands; others are of an older way of looking."""
-    return [_find_key("", look) for look in Look]
+    return [key("", look) for look in Look for key in (_find_key, _beside_key)]
 
 
 def _find_key(key: str, look: Look) -> str:
     version = str(VERSION) if look is Look.USUAL else f"{VERSION}.{LISTENED}"
     return f"{look.value}-{version}-{key}"
+
+
+def _beside_key(key: str, look: Look) -> str:
+    return f"beside-{_find_key(key, look)}"
 
 
 @lru_cache(maxsize=64)

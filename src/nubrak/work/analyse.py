@@ -21,7 +21,8 @@ from nubrak.work.tasks import MOST_TRIES
 
 
 @lru_cache(maxsize=1)
-def _here() -> tuple[Engine, Cache]:
+def here() -> tuple[Engine, Cache]:
+    """The database and the cache of this worker."""
     settings = Settings()
     engine = open_engine(settings.database_url)
     folder = Path(settings.cache_folder)
@@ -60,22 +61,28 @@ def analyse_here(audio: str, look: Look, attempt: int) -> None:
     """The analysis as a worker does it. What fails is said where the source stands, and raised, so that it
     is tried again a few times.
     """
-    engine, cache = _here()
+    engine, cache = here()
     try:
         analyse_audio(engine, cache, audio, look)
     except Exception as error:
         log.exception("an analysis stopped", audio=audio, attempt=attempt)
-        full = disk_is_full(error, cache.folder)
-        why = "The disk is full" if full else f"The analysis stopped: {error}"
-        again = f"{'Make room, and look' if full else 'Look'} for strokes again in Gather."
-        then = again if attempt >= MOST_TRIES else "It is tried again."
-        report(engine, audio, 0.0, f"{why}. The recording is kept. {then}")
+        say_stopped(audio, error, attempt)
         raise
+
+
+def say_stopped(audio: str, error: Exception, attempt: int) -> None:
+    """Say at a file why it could not be looked through, and what is done about it."""
+    engine, cache = here()
+    full = disk_is_full(error, cache.folder)
+    why = "The disk is full" if full else f"The analysis stopped: {error}"
+    again = f"{'Make room, and look' if full else 'Look'} for strokes again in Gather."
+    then = again if attempt >= MOST_TRIES else "It is tried again."
+    report(engine, audio, 0.0, f"{why}. The recording is kept. {then}")
 
 
 def say_cut_off(audio: str) -> None:
     """Say that the worker that listened to a file is gone, and that another takes it up."""
-    engine, _ = _here()
+    engine, _ = here()
     report(engine, audio, 0.0, "Listening was cut off in the middle; it is taken up again by itself.")
 
 

@@ -53,3 +53,14 @@ def analyse(context: JobContext, audio: str, look: str = "", closely: str = "") 
     with HERE_DONE.going_on():
         wanted = Look.CLOSELY if closely else Look(look) if look else Look.USUAL
         analyse_here(audio, wanted, context.job.attempts + 1)
+
+
+@tasks.task(
+    name="listen_together", retry=RetryStrategy(max_attempts=MOST_TRIES - 1, wait=2), pass_context=True
+)
+def listen_together(context: JobContext, session_id: str, side: str) -> None:
+    """The microphones of a session looked through beside each other; ``side`` says which share of them."""
+    from nubrak.work.listen_together import listen_together_here
+
+    with HERE_DONE.going_on():
+        listen_together_here(session_id, int(side), context.job.attempts + 1)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -34,6 +36,15 @@ def _joined(one: Candidates, other: Candidates) -> Candidates:
         **{
             name: np.concatenate([getattr(one, name), getattr(other, name)])[order]
             for name in Candidates.__dataclass_fields__
-            if name not in ("band_envelope", "sounding")
+            if name not in ("band_envelope", "sounding", "whole_power")
         }
     )
+
+
+def test_what_was_taken_off_one_of_them_is_known_of_both() -> None:
+    times = np.arange(0.5, 5.0, 0.5)
+    inside, outside = candidates(times, np.full(9, -6.0)), candidates(times + 0.001, np.full(9, -6.0), band=4)
+    both = combine_microphones([replace(inside, whole_power=4 * inside.attack_power), outside])
+    # Half of the evidence is four times as loud as what is left of it, the other half as it was.
+    assert np.allclose(both.whole_power.sum(axis=1), 2.5 * both.attack_power.sum(axis=1))
+    assert not len(combine_microphones([inside, outside]).whole_power)

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from nubrak.core.decide.colour import template, unlike_own_and_spill
 from nubrak.core.decide.features import FEATURES
 from nubrak.core.decide.own_sounds import against_own_sounds
-from nubrak.core.find import rise_in_band
+from nubrak.core.find import rise_in_band, whole_power_of
 from nubrak.core.signal import power_to_db, strongest_within
 from nubrak.core.spill import (
     NEVER_DB,
@@ -32,6 +32,7 @@ from nubrak.core.spill import (
 )
 
 _OWN_BANDS = 6  # third octaves, two octaves: about as wide as what tells a piece from others
+_NOT_OWN, _FEW = 0.3, 8  # candidates that are surely another's, and how many of them tell something
 _REGIONS = dict(zip(("low", "mid", "high"), SPREAD_REGIONS, strict=True))
 
 
@@ -112,6 +113,7 @@ def evidence_of(
     for column, region in enumerate(_REGIONS):
         over = out[f"over_spill_{region}_db"] / sure.spread_db[:, column]
         out[f"over_spill_{region}_sigma"] = np.where(sure.source >= 0, np.clip(over, -10, 20), 20)
+    _left(here, own[key], known, out)
     _going_on(here, own[key], out)
     attack_s = against_own_sounds(here, own[key], out)
     for kind in ("kick", "drum", "cymbal", "overall"):
@@ -225,6 +227,21 @@ def _bands(
     click, body = level["high"] - level["low"], level["mid"] - level["low"]
     for name, value in (("click_db", click), ("body_db", body)):
         out[name] = np.clip(value - (np.median(value[own]) if own.any() else 0.0), -40, 40)
+
+
+def _left(
+    here: PartOnsets, own: NDArray[np.float64], spilt: NDArray[np.bool_], out: dict[str, NDArray[np.float64]]
+) -> None:
+    """How much of each candidate is left where what other microphones explain of it was taken off, and how
+    much usually is of what is theirs.
+    """
+    whole, left = whole_power_of(here.candidates), here.candidates.attack_power
+    regions = {f"left_{name}_db": slice(*region) for name, region in _REGIONS.items()}
+    for name, bands in ({"left_db": here.inside} | regions).items():
+        before, after = (power_to_db(p[:, bands].sum(axis=1, dtype=np.float64)) for p in (whole, left))
+        out[name] = np.clip(after - before, -30.0, 3.0)
+    theirs = out["left_db"][spilt & (own < _NOT_OWN)]
+    out["usually_left_db"][:] = np.median(theirs) if len(theirs) >= _FEW else 0.0
 
 
 def _going_on(here: PartOnsets, own: NDArray[np.float64], out: dict[str, NDArray[np.float64]]) -> None:

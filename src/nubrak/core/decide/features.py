@@ -67,6 +67,11 @@ FEATURES = (
     "over_spill_mid_sigma",
     "over_spill_high_sigma",
     "in_step_share",
+    "left_db",
+    "left_low_db",
+    "left_mid_db",
+    "left_high_db",
+    "usually_left_db",
 )
 # In which direction a feature can only speak: louder, steeper, more alike speak for a stroke.
 FOR = (
@@ -93,5 +98,9 @@ FOR = (
     "over_spill_low_sigma",
     "over_spill_mid_sigma",
     "over_spill_high_sigma",
+    "left_db",
+    "left_low_db",
+    "left_mid_db",
+    "left_high_db",
 )
 AGAINST = ("louder_over_db", "similarity_other", "echo_share")

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from nubrak.core.find.band_envelope import joined_envelope, no_band_envelope
 from nubrak.core.find.bands import BAND_EDGES_HZ
 
-VERSION = 15  # a new number makes everything derived from candidates anew
+VERSION = 16  # a new number makes everything derived from candidates anew
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,9 @@ class Candidates:
     and ``aligned_s`` (n, k) where its attack then is; ``similarity_under``, ``aligned_under_s`` and
     ``under_db`` (n, k) the same for what is left without the sound it is most like
     (``matching.TemplateMatches``). ``band_envelope`` (steps, regions) is how the level goes on between them
-    (``band_envelope.band_envelope_of``). ``sounding`` (n, columns) is what sorting keeps of each, (n, 0)
+    (``band_envelope.band_envelope_of``). ``whole_power`` (n, bands) is the ``attack_power`` of the signal as
+    it was recorded, where what spilt into it was taken off before it was measured; (0, 0) where nothing was.
+    ``sounding`` (n, columns) is what sorting keeps of each, (n, 0)
     where nothing was to be sorted; find does not read it.
     """
 
@@ -44,9 +46,15 @@ class Candidates:
     under_db: NDArray[np.float32]
     band_envelope: NDArray[np.float16] = field(default_factory=no_band_envelope)
     sounding: NDArray[np.float16] = field(default_factory=lambda: np.zeros((0, 0), np.float16))
+    whole_power: NDArray[np.float32] = field(default_factory=lambda: no_whole_power())
 
     def __len__(self) -> int:
         return len(self.time_s)
+
+
+def no_whole_power() -> NDArray[np.float32]:
+    """What stands for a signal that nothing was taken off, (0, 0)."""
+    return np.zeros((0, 0), np.float32)
 
 
 def no_candidates() -> Candidates:
@@ -82,6 +90,7 @@ def join(parts: list[Candidates], starts_s: list[float]) -> Candidates:
         name: np.concatenate([getattr(part, name) for part in moved])[order]
         for name in ("rise_db", "peak_db", "attack_power", "before_power")
     }
+    whole = all_whole_power([(part, slice(None)) for part in parts if len(part)], order)
     # Each clip has sounds of its own, so each keeps its own columns.
     rest |= {name: side_by_side([getattr(part, name) for part in moved])[order] for name in PER_SOUND}
     return Candidates(
@@ -89,7 +98,23 @@ def join(parts: list[Candidates], starts_s: list[float]) -> Candidates:
         **rest,
         band_envelope=joined_envelope([part.band_envelope for part in parts], starts_s),
         sounding=all_sounding([(part.sounding, slice(None)) for part in parts if len(part)], order),
+        whole_power=whole,
     )
+
+
+def whole_power_of(candidates: Candidates) -> NDArray[np.float32]:
+    """The power of each attack in the signal as it was recorded, (n, bands)."""
+    whole = candidates.whole_power
+    return whole if whole.shape == candidates.attack_power.shape else candidates.attack_power
+
+
+def all_whole_power(parts: list[tuple[Candidates, Any]], order: NDArray[np.int64]) -> NDArray[np.float32]:
+    """``whole_power`` of some rows of several, in this ``order`` (n,) of them all; (0, 0) where nothing was
+    taken off any.
+    """
+    if not any(len(part.whole_power) for part, _ in parts):
+        return no_whole_power()
+    return np.concatenate([whole_power_of(part)[rows] for part, rows in parts])[order]
 
 
 def all_sounding(

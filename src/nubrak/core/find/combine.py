@@ -11,7 +11,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.find.band_envelope import joined_envelope
-from nubrak.core.find.candidates import PER_SOUND, Candidates, all_sounding, no_candidates, side_by_side
+from nubrak.core.find.candidates import (
+    PER_SOUND,
+    Candidates,
+    all_sounding,
+    all_whole_power,
+    no_candidates,
+    no_whole_power,
+    side_by_side,
+    whole_power_of,
+)
 from nubrak.core.signal import db_to_power, nearest_of, power_to_db
 
 _REACH_S = 0.006  # two metres: further apart, microphones are not on one piece
@@ -49,6 +58,7 @@ def _pair(first: Candidates, second: Candidates, so_far: int) -> Candidates:
     gain = db_to_power(np.median(level[0][rows] - level[1][matched])) if len(rows) else 1.0
     share = np.float32(so_far / (so_far + 1))
     scaled = np.float32(gain) * (1 - share)
+    cleaned = len(first.whole_power) + len(second.whole_power) > 0
     # Both in the time of the earlier microphone.
     first_late, second_late = max(-lag, 0.0), max(lag, 0.0)
     left = replace(
@@ -57,14 +67,18 @@ def _pair(first: Candidates, second: Candidates, so_far: int) -> Candidates:
         rise_db=first.rise_db.copy(),
         attack_power=first.attack_power * share,
         before_power=first.before_power * share,
+        whole_power=whole_power_of(first) * share if cleaned else no_whole_power(),
     )
     right = replace(
         second,
         time_s=second.time_s - second_late,
         attack_power=second.attack_power * scaled,
         before_power=second.before_power * scaled,
+        whole_power=whole_power_of(second) * scaled if cleaned else no_whole_power(),
     )
-    for powers in ("attack_power", "before_power"):
+    for powers in (
+        ("attack_power", "before_power", "whole_power") if cleaned else ("attack_power", "before_power")
+    ):
         getattr(left, powers)[rows] += getattr(right, powers)[matched]
     left.rise_db[rows] = np.maximum(left.rise_db[rows], right.rise_db[matched])
     lone = ~matched
@@ -94,12 +108,14 @@ def _pair(first: Candidates, second: Candidates, so_far: int) -> Candidates:
     band_envelope = joined_envelope(
         [_scaled(first.band_envelope, share), _scaled(second.band_envelope, scaled)], [0.0, 0.0]
     )
+    whole = all_whole_power([(left, slice(None)), (right, lone)], order)
     return Candidates(
         time_s=np.maximum(time_s[order], 0.0),
         **plain,
         **{name: table[order] for name, table in columns.items()},
         band_envelope=band_envelope,
         sounding=all_sounding([(first.sounding, slice(None)), (second.sounding, lone)], order),
+        whole_power=whole,
     )
 
 

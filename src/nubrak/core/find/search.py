@@ -16,11 +16,11 @@ from scipy.ndimage import maximum_filter1d
 from nubrak.core.find.attack import refine_attacks
 from nubrak.core.find.band_envelope import band_envelope_of
 from nubrak.core.find.bands import attack_spectra
-from nubrak.core.find.candidates import Candidates, no_candidates
+from nubrak.core.find.candidates import Candidates, no_candidates, no_whole_power
 from nubrak.core.find.detector import APART_FRAMES, FRAME_S, peaks_of, rises_of, steepest
 from nubrak.core.find.matching import TemplateMatches, Templates, match_templates
 from nubrak.core.find.templates import templates_of
-from nubrak.core.signal import FLOOR_DB, db_to_power, distance_to_nearest, power_ratio_to_db
+from nubrak.core.signal import FLOOR_DB, db_to_power, distance_to_nearest, nearest_of, power_ratio_to_db
 
 LEAST_RISE_DB = 2.0  # less is hardly told from the wandering of noise from millisecond to millisecond
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
@@ -28,15 +28,19 @@ _SEAM_S = 0.06  # of the end, as what rang before the beginning: more than anyth
 _EARLY_S = 0.012  # how far into the end the attack of the stroke it begins with may be sought: a kick’s rise
 _SURE_SIMILARITY = 0.6  # from here on a template times a stroke better than the stroke itself
 _SAME_S = 0.002  # nearer than this, two candidates are one stroke found twice
+_HARDLY_LESS_DB = 2.0  # what may be taken off a stroke that still counts as heard by itself
 # A template may lead this far away, if there it is like it by so much more.
 _STEP_AWAY_S, _BETTER_SIMILARITY = 0.004, 0.02
 # A soft stroke under another: so like its template, so loud against the other, so far from it.
 _UNDER_SIMILARITY, _UNDER_DB, _UNDER_APART_S = 0.5, -20.0, 0.004
 
 
-def find_candidates(mono: NDArray[np.float32], rate_hz: int, closely: bool = False) -> Candidates:
+def find_candidates(
+    mono: NDArray[np.float32], rate_hz: int, closely: bool = False, rest: NDArray[np.float32] | None = None
+) -> Candidates:
     """All candidates of a signal ``mono`` (frames,), full scale 1; with ``closely`` also places that hardly
-    rise.
+    rise. ``rest`` (frames,) is the same signal without what is known to have spilt into it: what rises in
+    either is a candidate, and is measured in the rest.
 
     Nothing is invented at the edges: what comes before the first sample counts as silence only if the signal
     starts with a stroke, that is if its first milliseconds are not simply the level that goes on. Looked at
@@ -51,7 +55,7 @@ def find_candidates(mono: NDArray[np.float32], rate_hz: int, closely: bool = Fal
         found = _candidates_of(np.concatenate([mono[-before:], mono]), rate_hz, CLOSE_RISE_DB)
         found = _from_here(found, before / rate_hz)
         return replace(found, band_envelope=band_envelope_of(mono, rate_hz))
-    return _candidates_of(mono, rate_hz, CLOSE_RISE_DB if closely else LEAST_RISE_DB)
+    return _candidates_of(mono, rate_hz, CLOSE_RISE_DB if closely else LEAST_RISE_DB, rest)
 
 
 def _from_here(found: Candidates, begin_s: float) -> Candidates:
@@ -64,24 +68,28 @@ def _from_here(found: Candidates, begin_s: float) -> Candidates:
     columns = {
         f.name: getattr(found, f.name)[rows]
         for f in fields(Candidates)
-        if f.name not in ("band_envelope", "sounding")
+        if f.name not in ("band_envelope", "sounding", "whole_power")
     }
     for name in ("time_s", "aligned_s", "aligned_under_s"):
         columns[name] = np.maximum(columns[name] - begin_s, 0.0)
     return Candidates(**columns, band_envelope=found.band_envelope)
 
 
-def _candidates_of(mono: NDArray[np.float32], rate_hz: int, least_rise_db: float) -> Candidates:
+def _candidates_of(
+    mono: NDArray[np.float32], rate_hz: int, least_rise_db: float, rest: NDArray[np.float32] | None = None
+) -> Candidates:
     frame = max(1, round(FRAME_S * rate_hz))
-    plain, rises = rises_of(mono, frame)
-    places = peaks_of(rises, least_rise_db)
-    if not len(places):
+    plain, rises, attacks, coarse, rise = _rising(mono, rate_hz, least_rise_db)
+    whole = mono
+    if rest is not None:
+        of_whole, whole_db = (attacks, coarse), plain
+        plain, rises, attacks, coarse, rise = _rising(rest, rate_hz, least_rise_db)
+        attacks = _timed_by_the_whole(attacks, of_whole[0], plain, whole_db, frame)
+        attacks, coarse, rise = _with_those_of_the_whole(attacks, coarse, rise, of_whole, rises, frame)
+        mono = rest
+    if not len(attacks):
         return no_candidates()
-    coarse = (steepest(plain, places) * frame).astype(np.int64)
-    attacks = refine_attacks(mono, coarse, rate_hz)
-    single = _apart(attacks, rises[places], round(APART_FRAMES * frame))
-    attacks, coarse, rise = attacks[single], coarse[single], rises[places][single]
-    sounds, likeness = templates_of(mono, attacks, *_loudness(plain, attacks // frame), rate_hz)
+    sounds, likeness = templates_of(mono, attacks, *_loudness(plain, attacks // frame), rate_hz, whole)
     attacks, rise, likeness = _from_the_step(mono, attacks, coarse, rise, sounds, likeness, rate_hz)
     under = _lying_under(attacks, likeness, rate_hz)
     if len(under):
@@ -103,7 +111,70 @@ def _candidates_of(mono: NDArray[np.float32], rate_hz: int, least_rise_db: float
         aligned_under_s=likeness.attack_under_s,
         under_db=likeness.under_db,
         band_envelope=band_envelope_of(mono, rate_hz),
+        whole_power=no_whole_power() if rest is None else attack_spectra(whole, attacks, rate_hz)[0],
     )
+
+
+def _rising(
+    mono: NDArray[np.float32], rate_hz: int, least_rise_db: float
+) -> tuple[
+    NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]
+]:
+    """Level and rise per frame of a signal; and of the places that rise the attacks, the places where their
+    level steps up, both in samples, and their rise, (n,) each.
+    """
+    frame = max(1, round(FRAME_S * rate_hz))
+    plain, rises = rises_of(mono, frame)
+    places = peaks_of(rises, least_rise_db)
+    if not len(places):
+        return plain, rises, places, places, np.zeros(0)
+    coarse = (steepest(plain, places) * frame).astype(np.int64)
+    attacks = refine_attacks(mono, coarse, rate_hz)
+    single = _apart(attacks, rises[places], round(APART_FRAMES * frame))
+    return plain, rises, attacks[single], coarse[single], rises[places][single]
+
+
+def _timed_by_the_whole(
+    attacks: NDArray[np.int64],
+    of_whole: NDArray[np.int64],
+    plain: NDArray[np.float64],
+    whole_db: NDArray[np.float64],
+    frame: int,
+) -> NDArray[np.int64]:
+    """Attacks found in the rest, (n,) samples, at those ``of_whole`` (m,) where hardly anything was taken
+    off: a filter that took spill off may have left a trace ahead of them.
+    """
+    if not len(attacks) or not len(of_whole):
+        return attacks
+    nearest = of_whole[nearest_of(attacks, of_whole)]
+    kept_db, there_db = (_loudness(level, attacks // frame)[0] for level in (plain, whole_db))
+    same = (np.abs(nearest - attacks) <= round(_UNDER_APART_S / FRAME_S) * frame) & (
+        kept_db > there_db - _HARDLY_LESS_DB
+    )
+    return np.asarray(np.sort(np.where(same, nearest, attacks)))
+
+
+def _with_those_of_the_whole(
+    attacks: NDArray[np.int64],
+    coarse: NDArray[np.int64],
+    rise: NDArray[np.float64],
+    of_whole: tuple[NDArray[np.int64], NDArray[np.int64]],
+    rises: NDArray[np.float64],
+    frame: int,
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]:
+    """The places that rise in the rest, and those that rise in the whole signal alone, each with its rise in
+    the rest.
+    """
+    apart = round(_UNDER_APART_S / FRAME_S) * frame
+    alone = (
+        distance_to_nearest(of_whole[0], attacks) > apart if len(attacks) else np.ones(len(of_whole[0]), bool)
+    )
+    more = of_whole[0][alone]
+    near = np.clip(more[:, None] // frame + np.arange(-1, 4), 0, len(rises) - 1)
+    attacks, coarse = np.concatenate([attacks, more]), np.concatenate([coarse, of_whole[1][alone]])
+    rise = np.concatenate([rise, rises[near].max(axis=1) if len(more) else np.zeros(0)])
+    order = np.argsort(attacks, kind="stable")
+    return attacks[order], coarse[order], rise[order]
 
 
 def _lying_under(attacks: NDArray[np.int64], likeness: TemplateMatches, rate_hz: int) -> NDArray[np.int64]:

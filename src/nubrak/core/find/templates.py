@@ -26,12 +26,14 @@ def templates_of(
     level_db: NDArray[np.float64],
     before_db: NDArray[np.float64],
     rate_hz: int,
+    timed_in: NDArray[np.float32] | None = None,
 ) -> tuple[Templates, TemplateMatches]:
     """The sounds that a source repeats, and its candidates at ``attacks`` (n,) of ``mono`` (frames,) matched
     with them.
 
-    ``level_db`` (n,) is their level, ``before_db`` (n,) how far under it stands what rang before. Without a
-    clear stroke there are no sounds.
+    ``level_db`` (n,) is their level, ``before_db`` (n,) how far under it stands what rang before. Where their
+    attacks lie is read off ``timed_in`` (frames,), the signal as it was recorded. Without a clear stroke
+    there are no sounds.
     """
     sounds = Templates(_templates(mono, attacks, level_db, before_db, rate_hz), np.zeros(MOST, np.int64))
     likeness = match_templates(mono, attacks, sounds, rate_hz)
@@ -45,7 +47,11 @@ def templates_of(
         if len(rows) >= 3:
             aligned = np.round(likeness.attack_s[rows, column] * rate_hz).astype(np.int64)
             late[column] = attack_of_template(
-                mono, attacks[rows], aligned, likeness.similarity[rows, column], rate_hz
+                mono if timed_in is None else timed_in,
+                attacks[rows],
+                aligned,
+                likeness.similarity[rows, column],
+                rate_hz,
             )
     late_s = late / rate_hz
     return Templates(sounds.heads, late), replace(

@@ -1,10 +1,12 @@
 """Who leaks into whom, and what rings on: candidates of all parts in, the power that others put at each
 candidate out.
 
-Begin with ``onsets`` (a part as the others hear of it), then ``leaks`` (learnt per pair), ``prediction``
-(what is due), ``ringing``.
+Begin with ``cancelling`` (each microphone without what the others hear better), ``onsets`` (a part as the
+others hear of it), then ``leaks`` (learnt per pair), ``prediction`` (what is due), ``ringing``.
 """
 
+from nubrak.core.spill.cancelling import without_spill
+from nubrak.core.spill.found_together import find_together
 from nubrak.core.spill.in_step import in_step_share
 from nubrak.core.spill.leaks import SPREAD_REGIONS, Leak, learn_all
 from nubrak.core.spill.onsets import NEVER_DB, PartOnsets, kind_of, loud_first, part_onsets, usual_db
@@ -17,6 +19,7 @@ __all__ = [
     "Leak",
     "PartOnsets",
     "echo_share",
+    "find_together",
     "in_step_share",
     "kind_of",
     "learn_all",
@@ -28,4 +31,5 @@ __all__ = [
     "rings_s",
     "sustain_ratio",
     "usual_db",
+    "without_spill",
 ]

@@ -1,0 +1,124 @@
+"""Microphones that stood at one kit, looked through together: which sources of a session those are, and what
+is found on each of them beside the others.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nubrak.core.find import Candidates, find_candidates, join
+from nubrak.core.flow import Look, heard_as, listens_to, look_of
+from nubrak.core.pieces import MATERIALS, PIECES
+from nubrak.core.session import Clip, Document
+from nubrak.core.sort import listen
+from nubrak.core.spill import without_spill
+
+# Longer, and a machine of 4 GB would run out of room: 20 minutes at 48 kHz, and 16 of those.
+_MOST_FRAMES, _MOST_SAMPLES = 60_000_000, 1_000_000_000
+
+
+@dataclass(frozen=True)
+class Beside:
+    """One source as it stands beside others: what it is pointed at, how it is looked through, and its clips.
+    ``heard`` says whether it is itself listened to so, or only helps the others.
+    """
+
+    source_id: str
+    piece: str
+    look: Look
+    clips: tuple[Clip, ...]
+    heard: bool
+
+
+@dataclass(frozen=True)
+class Group:
+    """The sources of a session that are looked through together, in a fixed order, and their rate."""
+
+    members: tuple[Beside, ...]
+    rate_hz: int
+
+    def key_of(self, member: Beside) -> str:
+        """The name of what is found on one of them, as all of them lie now: a hash of where each is, and the
+        hash of its audio.
+        """
+        lies = [
+            (one.piece, one.source_id == member.source_id, [(clip.audio, clip.start_s) for clip in one.clips])
+            for one in self.members
+        ]
+        words = repr((member.look, sorted(map(repr, lies))))
+        return f"{hashlib.sha256(words.encode()).hexdigest()[:24]}-{member.clips[0].audio}"
+
+
+def group_of(document: Document) -> Group | None:
+    """The microphones of a session that hear one kit; None where none has another beside it."""
+    members = []
+    for part_id, part in document.parts.items():
+        piece = PIECES[part.piece]
+        if part.sorted_from is not None or part.divided_from is not None:
+            continue
+        many = piece.family == "whole" or MATERIALS[heard_as(part)].mixed
+        if many and piece.family != "overall":
+            continue
+        look, listened = look_of(document, part_id), listens_to(document, part_id)
+        members += [
+            Beside(source_id, part.piece, look, tuple(document.sources[source_id].clips), not many)
+            for source_id in part.sources
+            if document.sources[source_id] in listened
+        ]
+    if not members:
+        return None
+    rate_hz = Counter(clip.rate_hz for one in members for clip in one.clips).most_common(1)[0][0]
+    alike = tuple(
+        sorted(
+            (one for one in members if {clip.rate_hz for clip in one.clips} == {rate_hz}),
+            key=lambda one: one.source_id,
+        )
+    )
+    group = Group(alike, rate_hz)
+    begin_s, end_s = _span_s(group)
+    frames = round((end_s - begin_s) * rate_hz)
+    fits = frames <= _MOST_FRAMES and frames * len(alike) <= _MOST_SAMPLES
+    return group if len(alike) > 1 and fits else None
+
+
+def find_beside(
+    group: Group, wanted: list[Beside], mono_of: Callable[[str], NDArray[np.float32]]
+) -> dict[str, Candidates]:
+    """What is found on some of a group, by source, on the session's time line; ``mono_of`` gives the samples
+    (frames,) that the detector hears of a file.
+    """
+    begin_s, _ = _span_s(group)
+    signals = {one.source_id: _laid_out(one.clips, begin_s, group.rate_hz, mono_of) for one in group.members}
+    same = {one.source_id: one.piece for one in group.members}
+    left = without_spill(signals, group.rate_hz, same, [one.source_id for one in wanted])
+    out = {}
+    for one in wanted:
+        mono = signals[one.source_id]
+        found = find_candidates(mono, group.rate_hz, rest=left.pop(one.source_id))
+        heard = listen(mono, found, group.rate_hz) if one.look is Look.WAYS else found
+        out[one.source_id] = join([heard], [begin_s])
+    return out
+
+
+def _span_s(group: Group) -> tuple[float, float]:
+    clips = [clip for one in group.members for clip in one.clips]
+    return min(clip.start_s for clip in clips), max(clip.start_s + clip.length_s for clip in clips)
+
+
+def _laid_out(
+    clips: tuple[Clip, ...], begin_s: float, rate_hz: int, mono_of: Callable[[str], NDArray[np.float32]]
+) -> NDArray[np.float32]:
+    """The clips of a source at their places, (frames,), the first sample ``begin_s`` on the time line."""
+    heard = [(round((clip.start_s - begin_s) * rate_hz), mono_of(clip.audio)) for clip in clips]
+    if len(heard) == 1 and heard[0][0] == 0:
+        return heard[0][1]
+    out = np.zeros(max(at + len(mono) for at, mono in heard), np.float32)
+    for at, mono in heard:
+        out[at : at + len(mono)] += mono
+    return out
