@@ -34,7 +34,7 @@ from nubrak.work.analyse import ask_for_analysis
 from nubrak.work.listen_together import ask_to_listen_together
 
 _MOST_STANDING = 24  # revisions of sessions, each with its notes: what some windows look at
-_MOST_EVIDENCED = 6  # sessions whose evidence is weighed: tens of MB each
+_MOST_EVIDENCED = 12  # sessions whose evidence is weighed, as it stands and as recorded: tens of MB each
 _MOST_PROFILES = 5000  # instruments
 _MOST_TRIED = 24  # sounds stepped through
 _MOST_RANKED = 400  # parts whose strokes are ranked by how much they stand by themselves
@@ -102,7 +102,7 @@ class Desk:
 
     def stand(self, state: SessionState) -> Standing:
         """What the flow makes of a session, at whatever revision."""
-        inputs, waiting, alone, signature = {}, {}, {}, []
+        inputs, by_itself, waiting, alone, signature, plainly = {}, {}, {}, {}, [], []
         beside = self._beside(state.document)
         looks = {part_id: look_of(state.document, part_id) for part_id in state.document.parts}
         for part_id, part in state.document.parts.items():
@@ -117,6 +117,7 @@ class Desk:
                 if one is not None and one.found is None
             ]
             waiting[part_id] = alone[part_id] or late
+            by_itself[part_id] = part_input(state.document, part_id, [candidates for candidates, _ in found])
             found = [
                 before if one is None or one.found is None else (one.found, [])
                 for before, one in zip(found, together, strict=True)
@@ -125,8 +126,11 @@ class Desk:
             clips = [[(clip.audio, clip.start_s) for clip in source.clips] for source in listens]
             keys = [one.key for one in together if one is not None and one.found is not None]
             signature.append((part_id, clips, waiting[part_id], keys, *_evidence_rests_on(part)))
+            plainly.append((part_id, clips, alone[part_id], [], *_evidence_rests_on(part)))
         evidenced = self._evidence(repr(signature), inputs)
-        return Standing(state, inputs, waiting, alone, looks, evidenced)
+        return Standing(
+            state, inputs, waiting, alone, looks, evidenced, self._evidence(repr(plainly), by_itself)
+        )
 
     def _beside(self, document: Document) -> dict[tuple[str, Look], _FoundBeside]:
         """What was found on the sources that are looked through beside others, as they lie now."""

@@ -225,8 +225,8 @@ def look_places(standing: Standing, part_ids: list[str]) -> tuple[list[LookPlace
 
 
 def leaks_of(standing: Standing) -> SpillMap:
-    """The spill map of a session."""
-    kit = standing.evidenced.weighed.kit
+    """The spill map of a session: what the microphones recorded, not what is left when spill is taken off."""
+    kit = standing.as_recorded.weighed.kit
     lines = [
         LeakLine(
             from_part=source,

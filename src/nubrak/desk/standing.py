@@ -70,6 +70,7 @@ class Standing:
     alone: dict[str, list[str]]  # those of them that were not looked through by themselves yet
     looks: dict[str, Look]  # how each part wants them looked through
     evidenced: Evidenced
+    as_recorded: Evidenced  # of each source by itself: nothing that others explain is taken off
     _decisions: dict[str, Decisions] = field(default_factory=dict)
     _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
     _sorts: dict[str, Sorted | None] = field(default_factory=dict)

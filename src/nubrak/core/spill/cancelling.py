@@ -107,8 +107,9 @@ def _cancel(
             taps = _in_time(_filters(real, imag, row, others), size, filtered.ahead, filtered.back)
             spilt = (filtered.through(taps, others) * fade)[: len(here)]
             twin = _hears_the_same([signals[heard[k]][first:last] for k in others], here, spilt, size)
-            if twin is None:
+            if twin is None and np.isfinite(spilt).all():
                 out[key][first : first + len(here)] -= spilt
+            if twin is None:
                 break
             others.pop(twin)
 
@@ -152,7 +153,7 @@ def _filters(
     power = real[:, row] ** 2 + imag[:, row] ** 2
     floor = np.percentile(power, _QUIET_PERCENTILE, axis=1).astype(np.float32) + np.float32(1e-14)
     theirs = np.max([_of_loudest(real[:, k] ** 2 + imag[:, k] ** 2) for k in others], axis=0)
-    share = theirs / (theirs + _of_loudest(power))
+    share = theirs / np.maximum(theirs + _of_loudest(power), np.float32(1e-12))
     return np.asarray(_least_squares(real, imag, row, np.array(others), floor, share**2, _TURNS, _RIDGE))
 
 
@@ -163,7 +164,7 @@ def _of_loudest(power: NDArray[np.float32]) -> NDArray[np.float32]:
     )
 
 
-@numba.njit(cache=True, fastmath=True, nogil=True)
+@numba.njit(cache=True, fastmath={"reassoc", "contract", "arcp"}, nogil=True, error_model="numpy")
 def _least_squares(
     real: NDArray[np.float32],
     imag: NDArray[np.float32],
