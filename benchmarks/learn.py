@@ -59,7 +59,7 @@ _ALONE = 8  # every so many sessions, microphones are found without the others
 _USUAL_PARTS = 5  # microphones, and more
 _AUDIBLE_DB = -10.0  # a stroke that stands out less in every band teaches nothing
 LENGTH_S = 40.0
-SESSIONS = 420
+SESSIONS = 278
 SCENES = CACHE / "scenes"
 
 

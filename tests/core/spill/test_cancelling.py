@@ -92,20 +92,6 @@ def test_blocks_join_without_a_seam(monkeypatch: pytest.MonkeyPatch) -> None:
     assert power(spilt) < 0.15 * power(from_afar(tom, 0.002, -12))
 
 
-def test_one_weighted_turn_is_numpys_least_squares() -> None:
-    rng = np.random.default_rng(9)
-    spectra = rng.standard_normal((3, 4, 60)) + 1j * rng.standard_normal((3, 4, 60))
-    real, imag = (part.astype(np.float32) for part in (spectra.real, spectra.imag))
-    floor, share = np.full(3, 0.5, np.float32), rng.uniform(0.1, 1, (3, 60)).astype(np.float32)
-    ours = cancelling._least_squares(real, imag, 0, np.array([1, 2, 3]), floor, share, 1, 0.0)
-    for column in range(3):
-        weight = np.sqrt(share[column] / (np.abs(spectra[column, 0]) ** 2 + 0.5))
-        theirs, *_ = np.linalg.lstsq(
-            (spectra[column, 1:] * weight).T, spectra[column, 0] * weight, rcond=None
-        )
-        assert np.allclose(ours[column], theirs, atol=2e-3)
-
-
 @pytest.mark.parametrize("rate_hz", [8000, 22050, 96000])
 @pytest.mark.parametrize("odd", [np.nan, np.inf, 1e30])
 def test_odd_samples_and_rates_spoil_nothing(rate_hz: int, odd: float) -> None:

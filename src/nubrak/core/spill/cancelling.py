@@ -14,7 +14,6 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, rfft
@@ -150,11 +149,16 @@ def _filters(
     """What turns the others' spectra into what they explain of one, (columns, others); ``real`` and ``imag``
     are (columns, microphones, windows).
     """
+    # Loaded when it is first needed: a compiler that most processes never use takes 60 MB.
+    from nubrak.core.spill.least_squares import filters_by_least_squares
+
     power = real[:, row] ** 2 + imag[:, row] ** 2
     floor = np.percentile(power, _QUIET_PERCENTILE, axis=1).astype(np.float32) + np.float32(1e-14)
     theirs = np.max([_of_loudest(real[:, k] ** 2 + imag[:, k] ** 2) for k in others], axis=0)
     share = theirs / np.maximum(theirs + _of_loudest(power), np.float32(1e-12))
-    return np.asarray(_least_squares(real, imag, row, np.array(others), floor, share**2, _TURNS, _RIDGE))
+    return np.asarray(
+        filters_by_least_squares(real, imag, row, np.array(others), floor, share**2, _TURNS, _RIDGE)
+    )
 
 
 def _of_loudest(power: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -162,61 +166,6 @@ def _of_loudest(power: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(
         power / (np.percentile(power, _LOUD_PERCENTILE, axis=1, keepdims=True) + 1e-14), np.float32
     )
-
-
-@numba.njit(cache=True, fastmath={"reassoc", "contract", "arcp"}, nogil=True, error_model="numpy")
-def _least_squares(
-    real: NDArray[np.float32],
-    imag: NDArray[np.float32],
-    row: int,
-    others: NDArray[np.int64],
-    floor: NDArray[np.float32],
-    share: NDArray[np.float32],
-    turns: int,
-    ridge: float,
-) -> NDArray[np.complex64]:
-    """``_filters``: per column the weighted normal equations, solved, and weighted anew by what is left."""
-    columns, _, windows = real.shape
-    count = len(others)
-    out = np.zeros((columns, count), np.complex64)
-    weight = np.empty(windows, np.float32)
-    for column in range(columns):
-        left_real, left_imag = real[column, row].copy(), imag[column, row].copy()
-        for turn in range(turns):
-            for n in range(windows):
-                weight[n] = share[column, n] / (left_real[n] ** 2 + left_imag[n] ** 2 + floor[column])
-            shared, right = np.zeros((count, count), np.complex128), np.zeros(count, np.complex128)
-            trace = 0.0
-            for i in range(count):
-                a, b = real[column, others[i]], imag[column, others[i]]
-                for j in range(i + 1):
-                    c, d = real[column, others[j]], imag[column, others[j]]
-                    alike, turned = np.float32(0.0), np.float32(0.0)
-                    for n in range(windows):
-                        alike += weight[n] * (a[n] * c[n] + b[n] * d[n])
-                        turned += weight[n] * (b[n] * c[n] - a[n] * d[n])
-                    shared[i, j], shared[j, i] = complex(alike, turned), complex(alike, -turned)
-                    if i == j:
-                        trace += float(alike)
-                c, d = real[column, row], imag[column, row]
-                alike, turned = np.float32(0.0), np.float32(0.0)
-                for n in range(windows):
-                    alike += weight[n] * (a[n] * c[n] + b[n] * d[n])
-                    turned += weight[n] * (b[n] * c[n] - a[n] * d[n])
-                right[i] = complex(alike, turned)
-            for i in range(count):
-                shared[i, i] += ridge * trace / count + 1e-12
-            solved = np.linalg.solve(shared, right)
-            left_real[:], left_imag[:] = real[column, row], imag[column, row]
-            for i in range(count):
-                u, v = np.float32(solved[i].real), np.float32(-solved[i].imag)
-                out[column, i] = complex(u, v)
-                if turn < turns - 1:
-                    a, b = real[column, others[i]], imag[column, others[i]]
-                    for n in range(windows):
-                        left_real[n] -= u * a[n] - v * b[n]
-                        left_imag[n] -= u * b[n] + v * a[n]
-    return out
 
 
 def _in_time(filters: NDArray[np.complex64], size: int, ahead: int, back: int) -> NDArray[np.float32]:
