@@ -146,7 +146,7 @@ def test_doubt_is_highest_on_the_line_and_none_where_a_person_decided() -> None:
         & (decided.level_db > decided.threshold_db + 15)
         & (decided.level_db > decided.spill_db + 20)
     )
-    assert decided.doubt[clear].max() < 0.2
+    assert decided.doubt[clear].max() < 0.1
     looks = places({"snare": decided})
     assert len(looks) < len(decided.time_s) / 4 and [p.doubt for p in looks] == sorted(
         (p.doubt for p in looks), reverse=True

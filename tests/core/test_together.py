@@ -7,6 +7,7 @@ import pytest
 from numpy.typing import NDArray
 
 from nubrak.core.flow import Look
+from nubrak.core.problem import Problem
 from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.spill.found_together import find_together
 from nubrak.core.together import find_beside, group_of
@@ -88,3 +89,20 @@ def test_a_source_that_begins_later_is_laid_beside_the_others() -> None:
     for name, piece, late_s in (("a", "kick", 0.0), ("b", "snare", 0.75)):
         away = np.abs(found[name].time_s[:, None] - (np.array(STRUCK_S[piece]) + late_s)[None]).min(axis=0)
         assert np.all(away < 0.002)
+
+
+def test_one_that_cannot_be_read_keeps_no_other_from_being_heard() -> None:
+    document = kit(a="kick", b="snare", c="rack-tom")
+    audio = {f"{place:064x}": recorded(piece) for place, piece in enumerate(("kick", "snare"))}
+
+    def mono_of(key: str) -> NDArray[np.float32]:
+        if key not in audio:
+            raise Problem("The file is damaged.")
+        return audio[key]
+
+    group = group_of(document)
+    assert group is not None
+    found = find_beside(group, [one for one in group.members if one.source_id != "c"], mono_of)
+    assert set(found) == {"a", "b"} and all(len(one) for one in found.values())
+    with pytest.raises(Problem):
+        find_beside(group, list(group.members), mono_of)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from nubrak.core.find import Candidates, find_candidates, join
 from nubrak.core.flow import Look, heard_as, listens_to, look_of
 from nubrak.core.pieces import MATERIALS, PIECES
+from nubrak.core.problem import Problem
 from nubrak.core.session import Clip, Document
 from nubrak.core.sort import listen
 from nubrak.core.spill import without_spill
@@ -94,7 +95,14 @@ def find_beside(
     (frames,) that the detector hears of a file.
     """
     begin_s, _ = _span_s(group)
-    signals = {one.source_id: _laid_out(one.clips, begin_s, group.rate_hz, mono_of) for one in group.members}
+    signals, asked = dict[str, NDArray[np.float32]](), {one.source_id for one in wanted}
+    for one in group.members:
+        try:
+            signals[one.source_id] = _laid_out(one.clips, begin_s, group.rate_hz, mono_of)
+        except Problem:
+            # One that cannot be read helps nobody, and must not keep the others from being heard.
+            if one.source_id in asked:
+                raise
     same = {one.source_id: one.piece for one in group.members}
     left = without_spill(signals, group.rate_hz, same, [one.source_id for one in wanted])
     out = {}

@@ -169,10 +169,10 @@ class Desk:
         missing = standing.missing()
         waits = sorted({audio for waiting in standing.waiting.values() for audio in waiting})
         off = cancelled_of(self.engine, waits) if waits else set()
-        for audio, look in missing:
-            if audio not in off:
-                ask_for_analysis(self.queue, audio, look)
-        if not missing and waits and not off:
+        wanted = [(audio, look) for audio, look in missing if audio not in off]
+        for audio, look in wanted:
+            ask_for_analysis(self.queue, audio, look)
+        if not wanted and set(waits) - off:
             ask_to_listen_together(self.queue, standing.state.id)
 
     def analyse(self, standing: Standing, on: bool) -> None:
