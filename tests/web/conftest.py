@@ -28,17 +28,17 @@ class Browser(TestClient):
             f"/api/sessions/{session}/sources", params={"name": name or path.name}, content=path.read_bytes()
         )
         assert answer.status_code == 201, answer.text
-        self.work()
+        self.work(session)
         return dict(answer.json())
 
-    def work(self) -> None:
-        """Analyse everything that waits, as a worker would."""
+    def work(self, session: str | None = None) -> None:
+        """Analyse everything that waits, of one session or of all, as a worker would."""
         desk = self.app.state.desk  # type: ignore[attr-defined]
-        for line in desk.sessions.all():
-            for audio, look in desk.standing(line.id).missing():
+        for session_id in [session] if session else [line.id for line in desk.sessions.all()]:
+            for audio, look in desk.standing(session_id).missing():
                 analyse_audio(desk.engine, desk.cache, audio, look)
             for side in range(SIDES):
-                listen_together(desk.engine, desk.cache, line.id, side)
+                listen_together(desk.engine, desk.cache, session_id, side)
 
     def done(self, answer: Response) -> dict:
         """A job that was begun, worked off as a worker would, and how it stands then."""
