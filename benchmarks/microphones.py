@@ -184,7 +184,7 @@ def record(
         if at < 0:
             audio, attack, at = audio[-at:], attack + at, 0
         gain = np.float32(10 ** (_USUAL_DB / 20) / sound(kit_of(piece), piece).usual)
-        of_piece = [tracks[piece], *ways[piece]] if scene.alive else [tracks[piece]]
+        of_piece = [tracks[piece], *ways[piece]]
         if piece == "hi-hat" and at > ends.get("hat", 0):
             # A hat that closes ends its own ringing.
             fade = np.linspace(1, 0, 1200, dtype=np.float32)

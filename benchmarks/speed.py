@@ -29,7 +29,7 @@ from nubrak.core.pieces import PIECES, material_of
 from nubrak.core.prints import Print, PrintSettings, print_all
 from nubrak.core.samples import Instrument, Sample
 from nubrak.core.shape import Notes
-from nubrak.core.spill import without_spill
+from nubrak.core.spill import find_together
 from nubrak.demo.score import act_one
 from nubrak.demo.strokes import STROKES
 
@@ -88,9 +88,7 @@ def most_memory_gb() -> float:
 def _listen(paths: dict[str, Path], wanted: list[str]) -> tuple[dict[str, Candidates], float]:
     """Some microphones looked through beside all of them, as the command line does it."""
     signals = {name: soundfile.read(str(path), dtype="float32")[0] for name, path in paths.items()}
-    left = without_spill(signals, RATE_HZ, wanted=wanted)
-    found = {name: find_candidates(signals[name], RATE_HZ, rest=left.pop(name)) for name in wanted}
-    return found, most_memory_gb()
+    return find_together(signals, RATE_HZ, wanted=wanted), most_memory_gb()
 
 
 def _part(name: str, found: Candidates) -> PartInput:

@@ -12,13 +12,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.find import Candidates, find_candidates, join
+from nubrak.core.find import Candidates, join
 from nubrak.core.flow import Look, heard_as, listens_to, look_of
 from nubrak.core.pieces import MATERIALS, PIECES
 from nubrak.core.problem import Problem
 from nubrak.core.session import Clip, Document
 from nubrak.core.sort import listen
-from nubrak.core.spill import without_spill
+from nubrak.core.spill import find_together
 
 # Longer, and a machine of 4 GB would run out of room: 20 minutes at 48 kHz, and 16 of those.
 _MOST_FRAMES, _MOST_SAMPLES = 60_000_000, 1_000_000_000
@@ -104,13 +104,13 @@ def find_beside(
             if one.source_id in asked:
                 raise
     same = {one.source_id: one.piece for one in group.members}
-    left = without_spill(signals, group.rate_hz, same, [one.source_id for one in wanted])
+    together = find_together(signals, group.rate_hz, same, asked)
     out = {}
     for one in wanted:
-        mono = signals[one.source_id]
-        found = find_candidates(mono, group.rate_hz, rest=left.pop(one.source_id))
-        heard = listen(mono, found, group.rate_hz) if one.look is Look.WAYS else found
-        out[one.source_id] = join([heard], [begin_s])
+        found = together[one.source_id]
+        if one.look is Look.WAYS:
+            found = listen(signals[one.source_id], found, group.rate_hz)
+        out[one.source_id] = join([found], [begin_s])
     return out
 
 

@@ -117,14 +117,16 @@ class Desk:
                 if one is not None and one.found is None
             ]
             waiting[part_id] = alone[part_id] or late
-            by_itself[part_id] = part_input(state.document, part_id, [candidates for candidates, _ in found])
-            found = [
-                before if one is None or one.found is None else (one.found, [])
-                for before, one in zip(found, together, strict=True)
-            ]
-            inputs[part_id] = part_input(state.document, part_id, [candidates for candidates, _ in found])
-            clips = [[(clip.audio, clip.start_s) for clip in source.clips] for source in listens]
             keys = [one.key for one in together if one is not None and one.found is not None]
+            plain = [candidates for candidates, _ in found]
+            by_itself[part_id] = inputs[part_id] = part_input(state.document, part_id, plain)
+            if keys:
+                beside_others = [
+                    before if one is None or one.found is None else one.found
+                    for before, one in zip(plain, together, strict=True)
+                ]
+                inputs[part_id] = part_input(state.document, part_id, beside_others)
+            clips = [[(clip.audio, clip.start_s) for clip in source.clips] for source in listens]
             signature.append((part_id, clips, waiting[part_id], keys, *_evidence_rests_on(part)))
             plainly.append((part_id, clips, alone[part_id], [], *_evidence_rests_on(part)))
         evidenced = self._evidence(repr(signature), inputs)

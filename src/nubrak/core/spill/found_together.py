@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,10 +12,14 @@ from nubrak.core.spill.cancelling import without_spill
 
 
 def find_together(
-    signals: Mapping[str, NDArray[np.float32]], rate_hz: int, same: Mapping[str, str] | None = None
+    signals: Mapping[str, NDArray[np.float32]],
+    rate_hz: int,
+    same: Mapping[str, str] | None = None,
+    wanted: Collection[str] | None = None,
 ) -> dict[str, Candidates]:
-    """All candidates of every signal (frames,), aligned at their first samples; ``same`` as in
-    ``without_spill``. One that is alone is looked through by itself.
+    """All candidates of every signal (frames,), aligned at their first samples, or of those ``wanted``;
+    ``same`` as in ``without_spill``. One that is alone is looked through by itself.
     """
-    left = without_spill(signals, rate_hz, same) if len(signals) > 1 else {}
-    return {key: find_candidates(mono, rate_hz, rest=left.get(key)) for key, mono in signals.items()}
+    left = without_spill(signals, rate_hz, same, wanted) if len(signals) > 1 else {}
+    asked = signals if wanted is None else wanted
+    return {key: find_candidates(signals[key], rate_hz, rest=left.pop(key, None)) for key in asked}
