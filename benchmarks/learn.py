@@ -54,6 +54,9 @@ FOLDS: tuple[tuple[str, ...], ...] = (
 # The first so many sessions know one sound for all strengths, and no machines; of the others so many are
 # played by one.
 _ONE_TOUCH, _PROGRAMMED = 220, 0.12
+# Of those behind the first so many, some are heard by way of walls, and some were recorded through
+# compressors.
+_STRAIGHT, _DIFFUSE, _SQUEEZED = 278, 0.2, 0.25
 _ALIVE = 0.5  # sessions whose spill differs from stroke to stroke, as in a room
 _ALONE = 8  # every so many sessions, microphones are found without the others
 _USUAL_PARTS = 5  # microphones, and more
@@ -103,12 +106,15 @@ def make(seed: int) -> Path:
     later = seed >= _ONE_TOUCH
     kit, libraries = made_up_kit(rng, touched=later)
     loudest = float(rng.choice([-12.0, -12.0, -9.0, -6.0, -16.0]))
+    diffuse, squeezed = np.random.default_rng([seed, 79]).random(2) if seed >= _STRAIGHT else (1.0, 1.0)
     scene = Scene(
         faults=bool(rng.random() < 0.5),
         moved=bool(rng.random() < 0.15),
         apart=float(rng.choice([1.0, 1.0, 1.0, rng.uniform(0.4, 1.6), 0.0])),
         spill_db=(-38.0, loudest),
         alive=bool(np.random.default_rng([seed, 78]).random() < _ALIVE),
+        diffuse=bool(diffuse < _DIFFUSE),
+        squeezed=bool(squeezed < _SQUEEZED),
     )
     strokes = perform(FREE, LENGTH_S, seed)
     if later and rng.random() < _PROGRAMMED:

@@ -150,6 +150,8 @@ class Scene:
     the snare microphone is turned away half-way through. ``apart`` scales all distances (0: tracks shifted
     until they agree), ``spill_db`` bounds the spill. Where it is ``alive``, what of a stroke reaches other
     microphones differs from stroke to stroke, as a drum sounds otherwise to each side wherever it is hit.
+    Where it is ``diffuse``, spill arrives by way of many walls instead of straight; where they are
+    ``squeezed``, some microphones went through a compressor before they were recorded.
     """
 
     faults: bool = True
@@ -157,6 +159,37 @@ class Scene:
     apart: float = 1.0
     spill_db: tuple[float, float] = (-35.0, -12.0)
     alive: bool = False
+    diffuse: bool = False
+    squeezed: bool = False
+
+
+def _walls(rng: np.random.Generator) -> NDArray[np.float32]:
+    """An impulse response of what arrives by way of many walls: dense from the start, and soon gone."""
+    decay_s = rng.uniform(0.02, 0.12)
+    t = np.arange(round(decay_s * RATE_HZ)) / RATE_HZ
+    return np.asarray(rng.standard_normal(len(t)) * np.exp(-6.9 * t / decay_s), np.float32)
+
+
+_STEP = 32  # samples between two gains of a compressor
+
+
+def _squeezed(signal: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.float32]:
+    """A signal (frames,) through a compressor, as some consoles print it."""
+    attack, release = (
+        np.exp(-_STEP / (RATE_HZ * rng.uniform(*bounds))) for bounds in ((0.001, 0.02), (0.04, 0.25))
+    )
+    part = 1 - 1 / rng.uniform(2.0, 8.0)
+    steps = -(-len(signal) // _STEP)
+    peaks = np.abs(np.pad(signal, (0, steps * _STEP - len(signal)))).reshape(steps, _STEP).max(axis=1)
+    level_db = 20 * np.log10(peaks + 1e-6)
+    over_db = np.maximum(level_db - (level_db.max() - rng.uniform(8.0, 24.0)), 0.0) * part
+    down_db, now = np.zeros(steps), 0.0
+    for k, wanted in enumerate(over_db.tolist()):
+        keep = attack if wanted > now else release
+        now = keep * now + (1 - keep) * wanted
+        down_db[k] = now
+    at = np.arange(len(signal)) / _STEP
+    return np.asarray(signal * 10 ** (-np.interp(at, np.arange(steps) + 1.0, down_db) / 20), np.float32)
 
 
 def record(
@@ -234,6 +267,8 @@ def record(
             )
             # A hair over nothing, for numbers too small to be normal make filters crawl.
             arrives = sosfilt(colour, sent_there).astype(np.float32)
+            if scene.diffuse:
+                arrives = oaconvolve(arrives, _walls(sides))[: len(arrives)].astype(np.float32)
             near_db = -12 - 17 * min(distance / 1.2, 1.2)
             level_db = (
                 _IN_OVERHEADS_DB[piece] + rng.normal(0, 2)
@@ -261,6 +296,9 @@ def record(
         signal *= gain
         if name in out.own:
             out.own[name] *= gain
+    for name in out.audio:
+        if scene.squeezed and sides.random() < 0.5:
+            out.audio[name] = _squeezed(out.audio[name], sides)
     if scene.faults:
         clipped, quiet, hums = rng.choice(microphones, 3, replace=False)
         loud = out.audio[clipped]

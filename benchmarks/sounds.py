@@ -198,6 +198,9 @@ def _varied(kit: Kit, piece: str, strokes: list[NDArray[np.float32]]) -> list[ND
     return [_after_silence(one, size) for one in voice.strokes]
 
 
+_FOLD = 16384  # enough for colours as smooth as these
+
+
 def _touched(kit: Kit, piece: str, strokes: list[NDArray[np.float32]]) -> list[NDArray[np.float32]]:
     """Strokes of which the softer are darker as a rule, coloured otherwise and sooner gone: a stick that
     falls from low down, and elsewhere on the head, makes another sound and not a quieter one.
@@ -212,7 +215,7 @@ def _touched(kit: Kit, piece: str, strokes: list[NDArray[np.float32]]) -> list[N
         gains = 10 ** (softness * colour_db / 20)
         at_hz = [0, *_COLOUR_HZ, RATE_HZ / 2]
         wanted = firwin2(1023, at_hz, [gains[0], *gains, gains[-1]], fs=RATE_HZ)
-        coloured = oaconvolve(stroke, minimum_phase(wanted, half=False))[: len(stroke)]
+        coloured = oaconvolve(stroke, minimum_phase(wanted, n_fft=_FOLD, half=False))[: len(stroke)]
         t = np.maximum(np.arange(len(stroke)) / RATE_HZ - LEAD_S, 0.0)
         out.append((coloured * np.exp(-softness * gone * t)).astype(np.float32))
     return out

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from nubrak.core.find import Candidates
 from nubrak.core.flow import Look
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.spill.found_together import find_together
-from nubrak.core.together import find_beside, group_of
+from nubrak.core.together import Beside, Group, find_beside, group_of
 from tests.conftest import RATE_HZ, decaying_strokes
 
 STRUCK_S = {"kick": [0.5, 1.5, 2.5, 3.5], "snare": [1.0, 2.0, 3.0], "hi-hat": [0.25, 0.75, 1.25, 2.25]}
@@ -19,6 +22,12 @@ STRUCK_S = {"kick": [0.5, 1.5, 2.5, 3.5], "snare": [1.0, 2.0, 3.0], "hi-hat": [0
 def recorded(piece: str) -> NDArray[np.float32]:
     hz = {"kick": 60.0, "snare": 190.0, "hi-hat": 3000.0}[piece]
     return decaying_strokes(STRUCK_S[piece], [0.6] * len(STRUCK_S[piece]), 4.2, hz=hz, seed=len(piece))
+
+
+def by_source(
+    group: Group, wanted: list[Beside], mono_of: Callable[[str], NDArray[np.float32]]
+) -> dict[str, Candidates]:
+    return {one.source_id: found for one, found in find_beside(group, wanted, mono_of)}
 
 
 def kit(start_s: dict[str, float] | None = None, **pieces: str) -> Document:
@@ -73,7 +82,7 @@ def test_they_are_found_at_their_places_on_the_time_line() -> None:
     audio = {f"{place:064x}": recorded(piece) for place, piece in enumerate(("kick", "snare"))}
     group = group_of(document)
     assert group is not None
-    found = find_beside(group, list(group.members), lambda key: audio[key])
+    found = by_source(group, list(group.members), lambda key: audio[key])
     together = find_together({"a": recorded("kick"), "b": recorded("snare")}, RATE_HZ)
     for name in ("a", "b"):
         assert np.allclose(found[name].time_s, together[name].time_s + 1.5)
@@ -85,7 +94,7 @@ def test_a_source_that_begins_later_is_laid_beside_the_others() -> None:
     audio = {f"{place:064x}": recorded(piece) for place, piece in enumerate(("kick", "snare"))}
     group = group_of(document)
     assert group is not None
-    found = find_beside(group, list(group.members), lambda key: audio[key])
+    found = by_source(group, list(group.members), lambda key: audio[key])
     for name, piece, late_s in (("a", "kick", 0.0), ("b", "snare", 0.75)):
         away = np.abs(found[name].time_s[:, None] - (np.array(STRUCK_S[piece]) + late_s)[None]).min(axis=0)
         assert np.all(away < 0.002)
@@ -102,7 +111,7 @@ def test_one_that_cannot_be_read_keeps_no_other_from_being_heard() -> None:
 
     group = group_of(document)
     assert group is not None
-    found = find_beside(group, [one for one in group.members if one.source_id != "c"], mono_of)
+    found = by_source(group, [one for one in group.members if one.source_id != "c"], mono_of)
     assert set(found) == {"a", "b"} and all(len(one) for one in found.values())
     with pytest.raises(Problem):
-        find_beside(group, list(group.members), mono_of)
+        by_source(group, list(group.members), mono_of)

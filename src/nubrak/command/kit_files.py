@@ -209,7 +209,7 @@ def _heard(wanted: _Wanted) -> dict[tuple[str, Look], Candidates]:
     if wanted.group is not None:
         mono_of = cache(lambda audio: _mono(files[audio])[0])
         found = find_beside(wanted.group, wanted.beside, mono_of)
-        return {(one.source_id, one.look): found[one.source_id] for one in wanted.beside}
+        return {(one.source_id, one.look): candidates for one, candidates in found}
     heard = [heard_in(*_mono(files[clip.audio]), wanted.alone[1]) for clip in wanted.clips]
     return {wanted.alone: join(heard, [clip.start_s for clip in wanted.clips])}
 

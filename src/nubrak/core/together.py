@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import hashlib
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,7 +18,7 @@ from nubrak.core.pieces import MATERIALS, PIECES
 from nubrak.core.problem import Problem
 from nubrak.core.session import Clip, Document
 from nubrak.core.sort import listen
-from nubrak.core.spill import find_together
+from nubrak.core.spill import found_one_by_one
 
 # Longer, and a machine of 4 GB would run out of room: 20 minutes at 48 kHz, and 16 of those.
 _MOST_FRAMES, _MOST_SAMPLES = 60_000_000, 1_000_000_000
@@ -90,9 +90,9 @@ def group_of(document: Document) -> Group | None:
 
 def find_beside(
     group: Group, wanted: list[Beside], mono_of: Callable[[str], NDArray[np.float32]]
-) -> dict[str, Candidates]:
-    """What is found on some of a group, by source, on the session's time line; ``mono_of`` gives the samples
-    (frames,) that the detector hears of a file.
+) -> Iterator[tuple[Beside, Candidates]]:
+    """What is found on some of a group, each as soon as it is, on the session's time line; ``mono_of`` gives
+    the samples (frames,) that the detector hears of a file.
     """
     begin_s, _ = _span_s(group)
     signals, asked = dict[str, NDArray[np.float32]](), {one.source_id for one in wanted}
@@ -104,14 +104,12 @@ def find_beside(
             if one.source_id in asked:
                 raise
     same = {one.source_id: one.piece for one in group.members}
-    together = find_together(signals, group.rate_hz, same, asked)
-    out = {}
-    for one in wanted:
-        found = together[one.source_id]
+    asked_for = {one.source_id: one for one in wanted}
+    for source_id, found in found_one_by_one(signals, group.rate_hz, same, list(asked_for)):
+        one = asked_for[source_id]
         if one.look is Look.WAYS:
-            found = listen(signals[one.source_id], found, group.rate_hz)
-        out[one.source_id] = join([found], [begin_s])
-    return out
+            found = listen(signals[source_id], found, group.rate_hz)
+        yield one, join([found], [begin_s])
 
 
 def _span_s(group: Group) -> tuple[float, float]:

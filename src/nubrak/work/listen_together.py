@@ -17,6 +17,7 @@ from nubrak.work.analyse import here, say_stopped
 from nubrak.work.queue import hand_out
 
 SIDES = 2  # tasks that share the sources of a session, so that two cores work at it
+_AT_ONCE = 4  # each needs room for its whole length
 log = structlog.get_logger()
 
 
@@ -25,13 +26,14 @@ def listen_together(engine: Engine, cache: Cache, session_id: str, side: int) ->
     each is begun.
     """
     while (wanted := _next_of(engine, cache, session_id, side)) is not None:
-        group, one = wanted
-        found = find_beside(group, [one], cache.mono)[one.source_id]
-        cache.keep_beside(group.key_of(one), found, one.look)
-        report(engine, one.clips[0].audio, 1.0)
+        group, sources = wanted
+        for one, found in find_beside(group, sources, cache.mono):
+            cache.keep_beside(group.key_of(one), found, one.look)
+            report(engine, one.clips[0].audio, 1.0)
 
 
-def _next_of(engine: Engine, cache: Cache, session_id: str, side: int) -> tuple[Group, Beside] | None:
+def _next_of(engine: Engine, cache: Cache, session_id: str, side: int) -> tuple[Group, list[Beside]] | None:
+    """What this side finds next, of one session as it lies now: a few at a time, for they share the work."""
     try:
         group = group_of(Sessions(engine).get(session_id).document)
     except Problem:
@@ -40,10 +42,12 @@ def _next_of(engine: Engine, cache: Cache, session_id: str, side: int) -> tuple[
         return None
     heard = [one for one in group.members if one.heard]
     off = cancelled_of(engine, [clip.audio for one in heard for clip in one.clips])
-    for one in heard[side::SIDES]:
-        if one.clips[0].audio not in off and cache.beside(group.key_of(one), one.look) is None:
-            return group, one
-    return None
+    left = [
+        one
+        for one in heard[side::SIDES]
+        if one.clips[0].audio not in off and cache.beside(group.key_of(one), one.look) is None
+    ]
+    return (group, left[:_AT_ONCE]) if left else None
 
 
 def listen_together_here(session_id: str, side: int, attempt: int) -> None:
@@ -57,7 +61,7 @@ def listen_together_here(session_id: str, side: int, attempt: int) -> None:
         log.exception("listening together stopped", session=session_id, attempt=attempt)
         wanted = _next_of(engine, cache, session_id, side)
         if wanted is not None:
-            say_stopped(wanted[1].clips[0].audio, error, attempt)
+            say_stopped(wanted[1][0].clips[0].audio, error, attempt)
         raise
 
 

@@ -11,8 +11,11 @@ def test_one_weighted_turn_is_numpys_least_squares() -> None:
     rng = np.random.default_rng(9)
     spectra = rng.standard_normal((3, 4, 60)) + 1j * rng.standard_normal((3, 4, 60))
     real, imag = (part.astype(np.float32) for part in (spectra.real, spectra.imag))
-    floor, share = np.full(3, 0.5, np.float32), rng.uniform(0.1, 1, (3, 60)).astype(np.float32)
-    ours = filters_by_least_squares(real, imag, 0, np.array([1, 2, 3]), floor, share, 1, 0.0)
+    floor, loudest = np.full(3, 0.5, np.float32), rng.uniform(1, 4, (3, 4)).astype(np.float32)
+    ours = filters_by_least_squares(real, imag, 0, np.array([1, 2, 3]), floor, loudest, 1, 0.0)
+    power = np.abs(spectra) ** 2 / loudest[:, :, None]
+    theirs_here = power[:, 1:].max(axis=1)
+    share = (theirs_here / (theirs_here + power[:, 0])) ** 2
     for column in range(3):
         weight = np.sqrt(share[column] / (np.abs(spectra[column, 0]) ** 2 + 0.5))
         theirs, *_ = np.linalg.lstsq(
@@ -28,6 +31,7 @@ def test_turns_leave_out_windows_that_the_others_do_not_explain() -> None:
     # In a fifth of the windows something else is struck, much louder.
     spectra[0, 0, ::5] += 20 * (rng.standard_normal(40) + 1j * rng.standard_normal(40))
     real, imag = (part.astype(np.float32) for part in (spectra.real, spectra.imag))
-    floor, share = np.full(1, 1e-4, np.float32), np.ones((1, 200), np.float32)
-    found = filters_by_least_squares(real, imag, 0, np.array([1]), floor, share, 4, 0.0)
+    floor, loudest = np.full(1, 1e-4, np.float32), np.full((1, 2), 1e3, np.float32)
+    loudest[0, 1] = 1e-3  # whatever is struck, the other counts as loud
+    found = filters_by_least_squares(real, imag, 0, np.array([1]), floor, loudest, 4, 0.0)
     assert abs(found[0, 0] - (0.3 - 0.2j)) < 0.01

@@ -27,6 +27,8 @@ CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sound
 _SEAM_S = 0.06  # of the end, as what rang before the beginning: more than anything is compared with
 _EARLY_S = 0.012  # how far into the end the attack of the stroke it begins with may be sought: a kick’s rise
 _SURE_SIMILARITY = 0.6  # from here on a template times a stroke better than the stroke itself
+# A stroke that stands clear is not led so far away by a template that is hardly like it.
+_CLEAR_RISE_DB, _FAR_S, _SURE_FAR_SIMILARITY = 20.0, 0.003, 0.7
 _SAME_S = 0.002  # nearer than this, two candidates are one stroke found twice
 _HARDLY_LESS_DB = 2.0  # what may be taken off a stroke that still counts as heard by itself
 # A template may lead this far away, if there it is like it by so much more.
@@ -269,7 +271,9 @@ def _settled(
         best = similarity.argmax(axis=1)
         rows = np.arange(len(attacks))
         aligned = np.round(aligned_s[rows, best] * rate_hz).astype(np.int64)
-        attacks = np.where(similarity[rows, best] > _SURE_SIMILARITY, np.maximum(aligned, 0), attacks)
+        clear = (rise > _CLEAR_RISE_DB) & (np.abs(aligned - attacks) > round(_FAR_S * rate_hz))
+        sure = similarity[rows, best] > np.where(clear, _SURE_FAR_SIMILARITY, _SURE_SIMILARITY)
+        attacks = np.where(sure, np.maximum(aligned, 0), attacks)
     order = np.lexsort((-rise, attacks))
     keep = order[_one_per_stroke(attacks[order], rise[order], round(_SAME_S * rate_hz))]
     return (

@@ -6,7 +6,7 @@ others hear of it), then ``leaks`` (learnt per pair), ``prediction`` (what is du
 """
 
 from nubrak.core.spill.cancelling import without_spill
-from nubrak.core.spill.found_together import find_together
+from nubrak.core.spill.found_together import find_together, found_one_by_one
 from nubrak.core.spill.in_step import in_step_share
 from nubrak.core.spill.leaks import SPREAD_REGIONS, Leak, learn_all
 from nubrak.core.spill.onsets import NEVER_DB, PartOnsets, kind_of, loud_first, part_onsets, usual_db
@@ -20,6 +20,7 @@ __all__ = [
     "PartOnsets",
     "echo_share",
     "find_together",
+    "found_one_by_one",
     "in_step_share",
     "kind_of",
     "learn_all",

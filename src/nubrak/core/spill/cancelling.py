@@ -30,6 +30,7 @@ _TURNS = 3
 _HIGHEST_HZ = 16000.0  # over it there is little but noise
 _QUIET_PERCENTILE = 20  # what is left in a band where nothing is played
 _LOUD_PERCENTILE = 99
+_LEAST_POWER = 1e-14  # of a column of the spectrum
 _RIDGE = 1e-4  # of the references' power: keeps what they share from being told apart by noise
 _LEAST_FRAMES = 4  # times as many as there are filters: fewer teach nothing
 _SILENT, _NO_SOUND = 1e-7, 1e6  # 120 dB over full scale are a broken file
@@ -84,9 +85,15 @@ def _cancel(
     window = np.hanning(size + 1)[:size].astype(np.float32)
     # Real and imaginary apart, so that the sums over windows run side by side.
     real, imag = (np.empty((columns, len(heard), len(begins)), np.float32) for _ in range(2))
+    quiet, loudest = (np.empty((columns, len(heard)), np.float32) for _ in range(2))
     for row, key in enumerate(heard):
         spectrum = rfft(windows_at(signals[key], begins, size) * window, axis=1)[:, :columns].T
         real[:, row], imag[:, row] = spectrum.real, spectrum.imag
+        power = real[:, row] ** 2 + imag[:, row] ** 2
+        quiet[:, row], loudest[:, row] = np.percentile(
+            power, (_QUIET_PERCENTILE, _LOUD_PERCENTILE), axis=1, overwrite_input=True
+        )
+    heard_here = _Heard(real, imag, quiet + np.float32(_LEAST_POWER), loudest + np.float32(_LEAST_POWER))
     seam = round(_SEAM_S * rate_hz)
     first, last = max(begin - seam, 0), min(end + seam, max(len(mono) for mono in signals.values()))
     fade = np.ones(last - first, np.float32)
@@ -103,7 +110,7 @@ def _cancel(
         ]
         here = signals[key][first:last]
         while others:
-            taps = _in_time(_filters(real, imag, row, others), size, filtered.ahead, filtered.back)
+            taps = _in_time(heard_here.filters(row, others), size, filtered.ahead, filtered.back)
             spilt = (filtered.through(taps, others) * fade)[: len(here)]
             twin = _hears_the_same([signals[heard[k]][first:last] for k in others], here, spilt, size)
             if twin is None and np.isfinite(spilt).all():
@@ -111,6 +118,28 @@ def _cancel(
             if twin is None:
                 break
             others.pop(twin)
+
+
+@dataclass(frozen=True)
+class _Heard:
+    """Spectra of all microphones, ``real`` and ``imag`` (columns, microphones, windows), and their powers
+    where nothing is played and in their loudest moments, ``quiet`` and ``loudest`` (columns, microphones).
+    """
+
+    real: NDArray[np.float32]
+    imag: NDArray[np.float32]
+    quiet: NDArray[np.float32]
+    loudest: NDArray[np.float32]
+
+    def filters(self, row: int, others: list[int]) -> NDArray[np.complex64]:
+        """What turns the others' spectra into what they explain of one, (columns, others)."""
+        # Loaded when it is first needed: a compiler that most processes never use takes 60 MB.
+        from nubrak.core.spill.least_squares import filters_by_least_squares
+
+        which, floor = np.array(others), np.ascontiguousarray(self.quiet[:, row])
+        return np.asarray(
+            filters_by_least_squares(self.real, self.imag, row, which, floor, self.loudest, _TURNS, _RIDGE)
+        )
 
 
 @dataclass(frozen=True)
@@ -141,31 +170,6 @@ class _Filtered:
             total += self.spectra[signal] * response[row]
         heard = irfft(total, _STRETCH, axis=1)[:, self.ahead + self.back :]
         return np.asarray(heard.reshape(-1)[: self.frames], np.float32)
-
-
-def _filters(
-    real: NDArray[np.float32], imag: NDArray[np.float32], row: int, others: list[int]
-) -> NDArray[np.complex64]:
-    """What turns the others' spectra into what they explain of one, (columns, others); ``real`` and ``imag``
-    are (columns, microphones, windows).
-    """
-    # Loaded when it is first needed: a compiler that most processes never use takes 60 MB.
-    from nubrak.core.spill.least_squares import filters_by_least_squares
-
-    power = real[:, row] ** 2 + imag[:, row] ** 2
-    floor = np.percentile(power, _QUIET_PERCENTILE, axis=1).astype(np.float32) + np.float32(1e-14)
-    theirs = np.max([_of_loudest(real[:, k] ** 2 + imag[:, k] ** 2) for k in others], axis=0)
-    share = theirs / np.maximum(theirs + _of_loudest(power), np.float32(1e-12))
-    return np.asarray(
-        filters_by_least_squares(real, imag, row, np.array(others), floor, share**2, _TURNS, _RIDGE)
-    )
-
-
-def _of_loudest(power: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Powers (columns, windows) against the loudest of their column, so that gains do not matter."""
-    return np.asarray(
-        power / (np.percentile(power, _LOUD_PERCENTILE, axis=1, keepdims=True) + 1e-14), np.float32
-    )
 
 
 def _in_time(filters: NDArray[np.complex64], size: int, ahead: int, back: int) -> NDArray[np.float32]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,16 @@ def find_together(
     """All candidates of every signal (frames,), aligned at their first samples, or of those ``wanted``;
     ``same`` as in ``without_spill``. One that is alone is looked through by itself.
     """
+    return dict(found_one_by_one(signals, rate_hz, same, wanted))
+
+
+def found_one_by_one(
+    signals: Mapping[str, NDArray[np.float32]],
+    rate_hz: int,
+    same: Mapping[str, str] | None = None,
+    wanted: Collection[str] | None = None,
+) -> Iterator[tuple[str, Candidates]]:
+    """The same, each as soon as it is found."""
     left = without_spill(signals, rate_hz, same, wanted) if len(signals) > 1 else {}
-    asked = signals if wanted is None else wanted
-    return {key: find_candidates(signals[key], rate_hz, rest=left.pop(key, None)) for key in asked}
+    for key in list(signals if wanted is None else wanted):
+        yield key, find_candidates(signals[key], rate_hz, rest=left.pop(key, None))

@@ -16,25 +16,39 @@ def filters_by_least_squares(
     row: int,
     others: NDArray[np.int64],
     floor: NDArray[np.float32],
-    share: NDArray[np.float32],
+    loudest: NDArray[np.float32],
     turns: int,
     ridge: float,
 ) -> NDArray[np.complex64]:
     """What turns the spectra of ``others`` (m,) into what they explain of the one in ``row``, (columns, m).
 
     ``real`` and ``imag`` are (columns, microphones, windows), ``floor`` (columns,) the power in which nothing
-    is played, ``share`` (columns, windows) how much each window counts, ``ridge`` what is added to the
-    others' own power. Each turn weights every window by how little the one before left there.
+    is played, ``loudest`` (columns, microphones) that of the loudest moments, ``ridge`` what is added to the
+    others' own power. A window counts by the share that the loudest of the others has in it, squared, each
+    against its loudest moments, so that gains do not matter; and each turn weights every window by how little
+    the one before left there.
     """
     columns, _, windows = real.shape
     count = len(others)
     out = np.zeros((columns, count), np.complex64)
-    weight = np.empty(windows, np.float32)
+    weight, share = np.empty(windows, np.float32), np.empty(windows, np.float32)
     for column in range(columns):
+        a, b = real[column, row], imag[column, row]
+        for n in range(windows):
+            share[n] = 0.0
+        for i in range(count):
+            c, d = real[column, others[i]], imag[column, others[i]]
+            scale = np.float32(1.0) / loudest[column, others[i]]
+            for n in range(windows):
+                share[n] = max(share[n], scale * (c[n] * c[n] + d[n] * d[n]))
+        scale = np.float32(1.0) / loudest[column, row]
+        for n in range(windows):
+            own = scale * (a[n] * a[n] + b[n] * b[n])
+            share[n] = (share[n] / max(share[n] + own, np.float32(1e-12))) ** 2
         left_real, left_imag = real[column, row].copy(), imag[column, row].copy()
         for turn in range(turns):
             for n in range(windows):
-                weight[n] = share[column, n] / (left_real[n] ** 2 + left_imag[n] ** 2 + floor[column])
+                weight[n] = share[n] / (left_real[n] ** 2 + left_imag[n] ** 2 + floor[column])
             shared, right = np.zeros((count, count), np.complex128), np.zeros(count, np.complex128)
             trace = 0.0
             for i in range(count):
