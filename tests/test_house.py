@@ -121,6 +121,7 @@ def test_what_a_package_offers_is_there() -> None:
 # through shows better than a piece of it.
 SHOWN_BY = {
     "core/controls": "command/test_limits",
+    "core/mix/smoothing": "core/mix/test_dynamics",
     "core/decide/evidence": "core/test_flow_reference_kit",
     "core/decide/marks": "core/decide/test_decision",
     "core/decide/settings": "core/decide/test_decision",
