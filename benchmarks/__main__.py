@@ -35,6 +35,10 @@ if __name__ == "__main__":
         from benchmarks import apart
 
         apart.run()
+    if "cleaning" in wanted:
+        from benchmarks import cleaning
+
+        cleaning.run()
     if "kits" in wanted:
         from benchmarks import recorded_kits
 

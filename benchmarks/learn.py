@@ -11,7 +11,9 @@ from __future__ import annotations
 
 import pickle
 import sys
+from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
@@ -26,7 +28,7 @@ from benchmarks.microphones import Scene, labels, overheads_as_one, record, trut
 from benchmarks.sounds import CACHE, RATE_HZ, Kit
 from benchmarks.styles import FREE, perform
 from nubrak.core.decide import AGAINST, FEATURES, FOR, TAUGHT, Taught, evidence_of, leaks_by
-from nubrak.core.decide.stroke_probability import Forest, log_odds
+from nubrak.core.decide.stroke_probability import Forest, forest_taught_on, log_odds
 from nubrak.core.find import VERSION, Candidates, find_candidates, within
 from nubrak.core.gather import LEAST_STROKES, spectral_shape
 from nubrak.core.gather import TAUGHT as GUESS
@@ -62,7 +64,7 @@ _ALONE = 8  # every so many sessions, microphones are found without the others
 _USUAL_PARTS = 5  # microphones, and more
 _AUDIBLE_DB = -10.0  # a stroke that stands out less in every band teaches nothing
 LENGTH_S = 40.0
-SESSIONS = 278
+SESSIONS = 512
 SCENES = CACHE / "scenes"
 
 
@@ -367,16 +369,29 @@ def keep_held_out(sessions: int, number: int) -> None:
     held_out_path(number).write_bytes(pickle.dumps(kept))
 
 
-def fold_forest(number: int) -> Forest:
-    """The forest of a fold's second look."""
+@contextmanager
+def taught_by(path: Path) -> Iterator[None]:
+    """Meanwhile strokes are told by the forests that stand in this file."""
     # The module, which its package hides behind the function of the same name.
     module = import_module("nubrak.core.decide.stroke_probability")
-    before, module.TAUGHT = module.TAUGHT, fold_path(number)  # type: ignore[attr-defined]
-    module.forest_taught_on.cache_clear()
-    forest: Forest = module.forest_taught_on(Taught.KIT)
-    module.TAUGHT = before  # type: ignore[attr-defined]
-    module.forest_taught_on.cache_clear()
-    return forest
+    before = module.TAUGHT  # type: ignore[attr-defined]
+
+    def take(known: Path) -> None:
+        module.TAUGHT = known  # type: ignore[attr-defined]
+        module.forest_taught_on.cache_clear()
+        module.calibration.cache_clear()
+
+    take(path)
+    try:
+        yield
+    finally:
+        take(before)
+
+
+def fold_forest(number: int) -> Forest:
+    """The forest of a fold's second look."""
+    with taught_by(fold_path(number)):
+        return forest_taught_on(Taught.KIT)
 
 
 def calibrate(path: Path, folds: list[int]) -> None:

@@ -11,7 +11,6 @@ from __future__ import annotations
 import pickle
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from importlib import import_module
 from pathlib import Path
 
 import mir_eval
@@ -20,8 +19,8 @@ from numpy.typing import NDArray
 
 from benchmarks.accuracy import best_onsets
 from benchmarks.keep import CACHE, RATE_HZ, keep
-from benchmarks.learn import FOLDS, LIBRARIES, fold_path
-from benchmarks.microphones import Scene, labels, overheads_as_one, record
+from benchmarks.learn import FOLDS, LIBRARIES, fold_path, taught_by
+from benchmarks.microphones import Recording, Scene, labels, overheads_as_one, record
 from benchmarks.proof import CLOSE_S, HEAD, WIDE_S, Heard, Tally, figures, recalls, scored
 from benchmarks.sounds import Kit
 from benchmarks.styles import FREE, perform
@@ -52,12 +51,8 @@ class Performance:
     theirs_s: dict[str, NDArray[np.float64]]
 
 
-def performance(job: tuple[str, int]) -> Performance:
-    """One session on a library's drums, as they are, kept until finding changes."""
-    library, number = job
-    path = CACHE / "left-out" / f"{library.replace(' ', '')}-{number}-{VERSION}-{_MADE}.pkl"
-    if path.exists():
-        return pickle.loads(path.read_bytes())
+def recorded(library: str, number: int) -> tuple[Recording, dict[str, NDArray[np.float32]]]:
+    """One session on a library's drums as they are, and its microphones as sources."""
     seed = _FIRST_SEED + number
     rng = np.random.default_rng([seed, *library.encode()])
     fonts = LIBRARIES[library]
@@ -69,6 +64,16 @@ def performance(job: tuple[str, int]) -> Performance:
     if number % 3 == 2:
         # A kit whose ride and rack tom have no microphone.
         audio = {name: signal for name, signal in audio.items() if name not in ("ride", "rack-tom")}
+    return recording, audio
+
+
+def performance(job: tuple[str, int]) -> Performance:
+    """One session on a library's drums, as they are, kept until finding changes."""
+    library, number = job
+    path = CACHE / "left-out" / f"{library.replace(' ', '')}-{number}-{VERSION}-{_MADE}.pkl"
+    if path.exists():
+        return pickle.loads(path.read_bytes())
+    recording, audio = recorded(library, number)
     hits, theirs = {}, {}
     for name in audio:
         if name == "crash":
@@ -149,25 +154,21 @@ def _library(
     nor false; strokes, answers and right ones of librosa; how sure and how right each piece's candidates are.
     """
     library, taught = job
-    # The module, which its package hides behind the function of the same name.
-    module = import_module("nubrak.core.decide.stroke_probability")
-    module.TAUGHT = taught  # type: ignore[attr-defined]
-    module.forest_taught_on.cache_clear()
-    module.calibration.cache_clear()
     out, clear, theirs = Tally(), Tally(), np.zeros(3, np.int64)
     sure: dict[str, list[NDArray[np.float64]]] = {}
-    for number in range(SESSIONS):
-        one = performance((library, number))
-        decided = decided_in(one)
-        for name, hits in one.hits.items():
-            heard = heard_by(name, decided[name])
-            out.add(scored(hits, heard))
-            far = [hit | {"required": hit["required"] and not hit["near"]} for hit in hits]
-            clear.add(scored(far, heard))
-            sure.setdefault(name, []).append(sure_and_right(hits, decided[name]))
-            true_s = np.array([hit["time_s"] for hit in hits])
-            right = len(mir_eval.util.match_events(true_s, one.theirs_s[name], CLOSE_S))
-            theirs += np.array([len(true_s), len(one.theirs_s[name]), right])
+    with taught_by(taught):
+        for number in range(SESSIONS):
+            one = performance((library, number))
+            decided = decided_in(one)
+            for name, hits in one.hits.items():
+                heard = heard_by(name, decided[name])
+                out.add(scored(hits, heard))
+                far = [hit | {"required": hit["required"] and not hit["near"]} for hit in hits]
+                clear.add(scored(far, heard))
+                sure.setdefault(name, []).append(sure_and_right(hits, decided[name]))
+                true_s = np.array([hit["time_s"] for hit in hits])
+                right = len(mir_eval.util.match_events(true_s, one.theirs_s[name], CLOSE_S))
+                theirs += np.array([len(true_s), len(one.theirs_s[name]), right])
     return out, clear, theirs, sure
 
 

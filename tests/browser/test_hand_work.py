@@ -217,3 +217,68 @@ def test_ghosts_are_divided_from_their_drum_by_keyboard_and_joined_again(
     page.keyboard.press("Control+z")
     expect(parts).to_have_count(1)
     expect(parts.nth(0)).to_contain_text(re.compile("Snare ?16"))
+
+
+def test_gaps_are_turned_down_by_key_and_their_line_is_dragged_and_keyed(session: str, page: Page) -> None:
+    base, _, session_id = session.partition("/session/")
+    address = f"{base}/api/sessions/{session_id}"
+
+    def cleaning() -> dict[str, Any]:
+        (source,) = httpx.get(address).json()["document"]["sources"].values()
+        said: dict[str, Any] = source["cleaning"]
+        return said
+
+    def marks() -> list[dict[str, Any]]:
+        return sorted(cleaning()["marks"].values(), key=lambda one: float(one["time_s"]))
+
+    page.keyboard.press("Alt+c")
+    expect(page.get_by_test_id("gaps-said")).to_contain_text("6 stretches stay open")
+    assert cleaning()["on"] and not marks()
+
+    # The line is dragged: the gap behind the second stroke begins later, and lies deeper.
+    (source_id,) = httpx.get(address).json()["document"]["sources"]
+    drawn = httpx.post(f"{address}/sources/{source_id}/gaps", json={}).json()
+    stage = page.get_by_test_id("stage").bounding_box()
+    assert stage is not None
+    wave = round((stage["height"] - 22) * 0.27)
+
+    def at(time_s: float, down_db: float) -> tuple[float, float]:
+        x = stage["x"] + 40 + (stage["width"] - 40 - 112) * time_s / LENGTH_S
+        return x, stage["y"] + 23 + (wave - 2) * down_db / 60
+
+    def drag(begin: tuple[float, float], end: tuple[float, float]) -> None:
+        page.mouse.move(*begin)
+        page.mouse.down()
+        page.mouse.move(*end, steps=4)
+        page.mouse.up()
+
+    drag(at(drawn["closes_s"][1], 30), at(drawn["closes_s"][1] + 0.06, 30))
+    wait_until(page, lambda: len(marks()) == 1)
+    (mark,) = marks()
+    assert abs(mark["time_s"] - 1.0) < 0.003
+    assert abs(mark["closes_s"] - (drawn["closes_s"][1] - drawn["last_s"][1]) - 0.06) < 0.012
+    middle = (drawn["down_s"][1] + 0.06 + drawn["rises_s"][2]) / 2
+    drag(at(middle, 16), at(middle, 40))
+    wait_until(page, lambda: bool(marks()[0]["down_db"]))
+    assert abs(marks()[0]["down_db"] - 40) <= 2
+
+    # By keys it is the gap behind the chosen stroke; what was dragged stands.
+    page.keyboard.press("Home")
+    page.keyboard.press("ArrowRight")
+    for key in ("Alt+Shift+ArrowRight", "Shift+ArrowDown", "]"):
+        page.keyboard.press(key)
+        page.wait_for_timeout(700)
+    wait_until(page, lambda: len(marks()) == 2 and marks()[0]["opens_s"] is not None)
+    first = marks()[0]
+    assert abs(first["closes_s"] - (drawn["closes_s"][0] - drawn["last_s"][0]) - 0.01) < 0.002
+    assert first["down_db"] == 17 and abs(first["opens_s"] - 0.002) < 0.0005
+
+    # As told again, and all of it back by undoing.
+    page.keyboard.press("Alt+u")
+    wait_until(page, lambda: len(marks()) == 1)
+    page.keyboard.press("Alt+c")
+    wait_until(page, lambda: not cleaning()["on"])
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        page.wait_for_timeout(600)
+    wait_until(page, lambda: cleaning()["on"] and len(marks()) == 2)

@@ -31,9 +31,11 @@ from nubrak.core.find import (
     first_of_each,
     within,
 )
+from nubrak.core.mix import WHOLE_RING_DB, Strokes
 from nubrak.core.pieces import MATERIALS, PIECES, Material, MaterialId, NoteMap, material_of, plain_of
 from nubrak.core.session import Document, Part, Source
 from nubrak.core.shape import marks_of_hits
+from nubrak.core.signal import distance_to_nearest
 from nubrak.core.sort import (
     Sorted,
     ToldPiece,
@@ -44,8 +46,10 @@ from nubrak.core.sort import (
     sounding_of,
     ways_by_own_microphone,
 )
-from nubrak.core.spill import PartOnsets, kind_of, part_onsets
+from nubrak.core.spill import PartOnsets, kind_of, part_onsets, ring_out_s
 
+# What rises so far in a source is heard there; nearer than this, two are one stroke.
+_HEARD_RISE_DB, _ONE_STROKE_S = 6.0, 0.012
 _ONLY_BY_HAND = 1e-4  # of strokes in a part that nothing was told for
 
 
@@ -340,3 +344,28 @@ def _told(
     if sort is None or not part.sounds:
         return evidence, np.full(len(part.candidates), _ONLY_BY_HAND)
     return evidence, sort.only(part.sounds).counts_as()
+
+
+def strokes_between(
+    decided: list[tuple[Decisions, bool]], band_envelope: NDArray[np.float16], fallen_db: float
+) -> Strokes:
+    """What the gaps of a source lie between, each stroke as long as it takes to fall so far.
+
+    ``decided`` are the decisions of all its parts, each with whether its strokes are its own;
+    ``band_envelope`` (steps, regions) is how its level goes on.
+    """
+    own, rest = [np.zeros((2, 0))], [np.zeros(0)]
+    for one, noted in decided:
+        struck = one.counts if noted else np.zeros(len(one.row), bool)
+        own.append(np.stack([one.time_s, one.found_s])[:, struck])
+        rest.append(one.time_s[~struck & (one.rise_db > _HEARD_RISE_DB)])
+    strokes = np.concatenate(own, axis=1)
+    strokes = strokes[:, np.argsort(strokes[0], kind="stable")]
+    time_s, found_s = strokes[:, np.diff(strokes[0], prepend=-np.inf) > _ONE_STROKE_S]
+    others_s = np.sort(np.concatenate(rest))
+    if len(time_s):
+        others_s = others_s[distance_to_nearest(others_s, time_s) > _ONE_STROKE_S]
+    rings, whole = (
+        ring_out_s(band_envelope, time_s, others_s, by_db) for by_db in (fallen_db, WHOLE_RING_DB)
+    )
+    return Strokes(time_s, found_s, rings, whole, others_s)

@@ -238,6 +238,7 @@ class Desk:
             bands,
             None if find or before else standing.plan,
             lambda *of: self.told.share(standing, *of),
+            standing.openings,
         )
 
 

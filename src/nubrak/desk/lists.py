@@ -10,6 +10,7 @@ from typing import Literal
 from nubrak.core.midi import Track, midi_file
 from nubrak.core.pieces import file_name
 from nubrak.core.prints import HitLine, to_csv, to_jams, to_json
+from nubrak.desk.cleaning import keying_notes
 from nubrak.desk.standing import Standing
 
 
@@ -57,14 +58,24 @@ def midi_of(
     per_quarter: int,
     span_s: tuple[float, float] | None,
     channels: Channels = "set",
+    keys_lead_s: float | None = None,
 ) -> bytes:
     """These parts as a Standard MIDI File with a track for each or all on one, or as a zip with a file for
     each; of the stretch ``span_s`` only, where there is one; on the channels that are set, or a channel for
-    each.
+    each. With ``keys_lead_s`` they are notes that key a gate on the recording, each so long before its
+    attack.
     """
     document = standing.document
     written = [one for one in part_ids if document.is_noted(one)] if len(part_ids) > 1 else part_ids
-    tracks = [Track(standing.names[part_id], standing.notes(part_id)) for part_id in written]
+    if keys_lead_s is not None:
+        written = [one for one in written if document.part(one).sources and document.is_noted(one)]
+    tracks = [
+        Track(
+            standing.names[part_id],
+            standing.notes(part_id) if keys_lead_s is None else keying_notes(standing, part_id, keys_lead_s),
+        )
+        for part_id in written
+    ]
     if channels == "each":
         tracks = [
             replace(track, notes=replace(track.notes, channel=number % _CHANNELS + 1))

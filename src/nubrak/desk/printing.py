@@ -5,18 +5,20 @@ from __future__ import annotations
 import csv
 import math
 import os
+import re
 import tempfile
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass
+from functools import partial
 from io import StringIO
 from pathlib import Path
 
 from pydantic import BaseModel, Field
 
 from nubrak.core.midi import Track, midi_file
-from nubrak.core.mix import Bus
+from nubrak.core.mix import Bus, render_recorded, render_source
 from nubrak.core.pieces import titled_file
 from nubrak.core.prints import (
     ENDING,
@@ -35,6 +37,9 @@ from nubrak.desk.standing import Standing
 
 # As much sound as a window waits for: rendered a few hundred times as fast as it sounds, well under a minute.
 _MOST_MEASURED_S = 4 * 3600.0
+_ENDING = re.compile(
+    r"\.(wav|w64|bwf|aiff?|flac|ogg|mp3)$", re.IGNORECASE
+)  # of a file a source is named after
 
 
 class StemChoice(BaseModel):
@@ -42,6 +47,9 @@ class StemChoice(BaseModel):
 
     settings: PrintSettings = PrintSettings()
     recordings: bool = Field(default=False, description="every part's recording")
+    cleaned: bool = Field(
+        default=False, description="every source as it was recorded, and those whose gaps are turned down so"
+    )
     layers: bool = Field(default=True, description="every part's layers, together")
     each_layer: bool = Field(default=False, description="every layer by itself")
     blends: bool = Field(default=False, description="every part as it is blended")
@@ -86,6 +94,8 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
         )
 
     parts = standing.document.ordered_parts()
+    if choice.cleaned:
+        out += _sources(desk, standing)
     for part_id, part in parts:
         name = standing.names[part_id]
         # Of moments what each piece has of them; of a microphone some strokes were taken out of by hand all.
@@ -109,6 +119,27 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
             "Nothing is chosen that could be printed.",
             "Nothing was written.",
             "Choose recordings, layers or sums.",
+        )
+    return out
+
+
+def _sources(desk: Desk, standing: Standing) -> list[Stem]:
+    """Every source as it was recorded, and beside it, where its gaps are turned down, as that has it."""
+    mix, out = desk.mix(standing, "recording", []), []
+    for source_id, source in sorted(
+        standing.document.sources.items(), key=lambda one: (one[1].place, one[0])
+    ):
+        if source.aside:
+            continue
+        name = _ENDING.sub("", source.name) or source.name
+        out.append(Stem(f"{name} - as recorded", partial(render_recorded, mix, source_id)))
+        if source.cleaning.on:
+            out.append(Stem(f"{name} - cleaned", partial(render_source, mix, source_id)))
+    if all(stem.name.endswith("as recorded") for stem in out):
+        raise Problem(
+            "No source has its gaps turned down, so nothing would be cleaned.",
+            "Nothing was written.",
+            "Turn gaps down in Find first, under Gaps.",
         )
     return out
 

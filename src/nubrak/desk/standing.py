@@ -10,6 +10,7 @@ from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from nubrak.core.decide import Decisions, Evidence, FindSettings
+from nubrak.core.find import join
 from nubrak.core.flow import (
     Look,
     PartInput,
@@ -17,10 +18,12 @@ from nubrak.core.flow import (
     decide_part,
     evidence_moves,
     numbers_by_row,
+    strokes_between,
     weigh_all,
     weigh_part,
 )
 from nubrak.core.layer import LayerPlan, plan_layer
+from nubrak.core.mix import Openings, Strokes, openings_of
 from nubrak.core.pieces import PIECES
 from nubrak.core.session import Document
 from nubrak.core.shape import Notes, ShapeSettings, no_notes, shape, usual_db_of
@@ -74,6 +77,7 @@ class Standing:
     _decisions: dict[str, Decisions] = field(default_factory=dict)
     _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
     _sorts: dict[str, Sorted | None] = field(default_factory=dict)
+    _openings: dict[str, Openings] = field(default_factory=dict)
     _plans: dict[tuple[str, str], LayerPlan] = field(default_factory=dict)
 
     @property
@@ -196,3 +200,32 @@ class Standing:
         """The samples at which a part was struck, in order, (n,)."""
         decisions = self.decisions(part_id)
         return np.round(np.sort(decisions.time_s[decisions.counts]) * self.document.rate_hz).astype(np.int64)
+
+    def openings(self, source_id: str) -> Openings | None:
+        """Where a source is open between its gaps; None where they are not turned down."""
+        cleaning = self.document.source(source_id).cleaning
+        if not cleaning.on:
+            return None
+        if source_id not in self._openings:
+            self._openings[source_id] = openings_of(
+                cleaning, self.gap_strokes(source_id, cleaning.rings_db), self.document.rate_hz
+            )
+        return self._openings[source_id]
+
+    def gap_strokes(self, source_id: str, fallen_db: float) -> Strokes:
+        """What the gaps of a source lie between, each stroke as long as it takes to fall so far."""
+        decided = [
+            (self.decisions(part_id), self.document.is_noted(part_id))
+            for part_id, part in self.document.parts.items()
+            if source_id in part.sources and not part.muted
+        ]
+        return strokes_between(decided, self._envelope(source_id), fallen_db)
+
+    def _envelope(self, source_id: str) -> NDArray[np.float16]:
+        """How the level of a source goes on."""
+        heads = [
+            part_id
+            for part_id, part in self.document.parts.items()
+            if source_id in part.sources and part.sorted_from is None
+        ]
+        return self.inputs[heads[0]].candidates.band_envelope if heads else join([], []).band_envelope

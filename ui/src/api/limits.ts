@@ -30,6 +30,14 @@ export const LIMITS = {
     duck_hold_ms: { least: 0, most: 2000, step: 1, unit: 'ms', usual: 120, low: 0, high: 2000 },
     duck_out_ms: { least: 0.1, most: 2000, step: 1, unit: 'ms', usual: 80, low: 0.1, high: 2000 },
   },
+  Cleaning: {
+    down_db: { least: 1, most: 60, step: 1, unit: 'dB', usual: 16, low: 1, high: 60 },
+    rings_db: { least: 12, most: 60, step: 1, unit: 'dB', usual: 40, low: 12, high: 60 },
+    opens_ms: { least: 0, most: 50, step: 0.5, unit: 'ms', usual: 1, low: 0, high: 50 },
+    fade_in_ms: { least: 0.1, most: 50, step: 0.1, unit: 'ms', usual: 1, low: 0.1, high: 20 },
+    fade_out_ms: { least: 1, most: 2000, step: 1, unit: 'ms', usual: 40, low: 1, high: 500 },
+    passage_ms: { least: 500, most: 30000, step: 100, unit: 'ms', usual: 2000, low: 500, high: 10000 },
+  },
   CopyBars: {
     bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
     to_bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
@@ -85,6 +93,9 @@ export const LIMITS = {
     high_hz: { least: 40, most: 22000, step: 1, unit: 'Hz', usual: null, low: 40, high: 22000 },
     spill_margin_db: { least: -12, most: 24, step: 0.5, unit: 'dB', usual: 4, low: -12, high: 24 },
     surety_percent: { least: 0, most: 95, step: 1, unit: '%', usual: 50, low: 0, high: 95 },
+  },
+  GapMark: {
+    down_db: { least: 0, most: 60, step: 0.5, unit: 'dB', usual: null, low: 0, high: 60 },
   },
   Ghosts: {
     loudest: { least: 1, most: 127, step: 1, unit: 'vel', usual: 38, low: 1, high: 90 },

@@ -741,6 +741,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/sources/{source_id}/gaps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Gaps
+         * @description Where a source is open and where its gaps are turned down: as it stands, or with other settings.
+         */
+        post: operations["gaps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/sort/{part_id}": {
         parameters: {
             query?: never;
@@ -1502,7 +1522,8 @@ export interface paths {
         /**
          * Print Midi
          * @description Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a
-         *     zip; of a region only, where both its ends are given.
+         *     zip; of a region only, where both its ends are given. With ``keys`` they are notes that key a gate on the
+         *     recordings: as long as each stroke rings, and ``lead_ms`` early.
          */
         get: operations["print_midi"];
         put?: never;
@@ -1965,6 +1986,13 @@ export interface components {
             to: components["schemas"]["To"];
         };
         /**
+         * AskGaps
+         * @description Draw the gaps with these settings instead of the source's own; what a hand set stands.
+         */
+        AskGaps: {
+            cleaning?: components["schemas"]["Cleaning"] | null;
+        };
+        /**
          * AskGive
          * @description Strokes given to a piece.
          */
@@ -2209,6 +2237,61 @@ export interface components {
             strange: string[];
             /** Said */
             said: string[];
+        };
+        /**
+         * Cleaning
+         * @description How a source is turned down between its strokes.
+         */
+        Cleaning: {
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Down Db
+             * @description how far it goes down between strokes; 60 is silence
+             * @default 16
+             */
+            down_db: number;
+            /**
+             * Rings Db
+             * @description a stroke is left alone until it has fallen so far
+             * @default 40
+             */
+            rings_db: number;
+            /**
+             * Opens Ms
+             * @description it is open so long before an attack
+             * @default 1
+             */
+            opens_ms: number;
+            /**
+             * Fade In Ms
+             * @description it opens within so long, before that
+             * @default 1
+             */
+            fade_in_ms: number;
+            /**
+             * Fade Out Ms
+             * @description it goes down within so long
+             * @default 40
+             */
+            fade_out_ms: number;
+            /**
+             * Passage Ms
+             * @description a stroke with none behind it for so long ends a passage, and rings out whole
+             * @default 2000
+             */
+            passage_ms: number;
+            /**
+             * Marks
+             * @description what a hand set about single gaps
+             * @default {}
+             */
+            marks: {
+                [key: string]: components["schemas"]["GapMark"];
+            };
         };
         /**
          * ClearStroke
@@ -2631,7 +2714,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"];
         };
         /**
          * Either
@@ -2936,6 +3019,81 @@ export interface components {
             /** Bytes Freed */
             bytes_freed: number;
             holds: components["schemas"]["Holds"];
+        };
+        /**
+         * GapColumns
+         * @description Where a source is open, in order, in seconds: whole from ``opens_s`` to ``closes_s``, rising from
+         *     ``rises_s`` on and down by ``down_s``.
+         */
+        GapColumns: {
+            /** Rises S */
+            rises_s: number[];
+            /** Opens S */
+            opens_s: number[];
+            /** Closes S */
+            closes_s: number[];
+            /** Down S */
+            down_s: number[];
+            /**
+             * First S
+             * @description the attack of the stroke that each opening begins with
+             */
+            first_s: number[];
+            /**
+             * Last S
+             * @description and of the one that it ends with
+             */
+            last_s: number[];
+            /**
+             * First Found S
+             * @description where those were found: what a mark speaks of
+             */
+            first_found_s: number[];
+            /** Last Found S */
+            last_found_s: number[];
+            /**
+             * Down Db
+             * @description how far it goes down before the first, between them, and after the last
+             */
+            down_db: number[];
+            /**
+             * Marks
+             * @description what a hand set
+             */
+            marks: {
+                [key: string]: components["schemas"]["GapMark"];
+            };
+            /**
+             * Turned Down
+             * @description the share of the source that is turned down
+             */
+            turned_down: number;
+        };
+        /**
+         * GapMark
+         * @description What a hand set about the gap behind one stroke; what is empty is as it is told.
+         */
+        GapMark: {
+            /**
+             * Time S
+             * @description where the stroke was found
+             */
+            time_s: number;
+            /**
+             * Closes S
+             * @description it begins to close so long after the stroke's attack
+             */
+            closes_s?: number | null;
+            /**
+             * Opens S
+             * @description it is open so long before the stroke's attack
+             */
+            opens_s?: number | null;
+            /**
+             * Down Db
+             * @description how far the gap behind it goes down; 0 leaves it open
+             */
+            down_db?: number | null;
         };
         /**
          * Ghosts
@@ -3767,6 +3925,33 @@ export interface components {
              * @default []
              */
             remove: string[];
+        };
+        /**
+         * MarkGaps
+         * @description Set single gaps of the sources of one drum by hand, each by the stroke it lies behind. A later mark of
+         *     the same stroke takes its place; what it does not name stays as it was. ``remove`` names strokes whose
+         *     gaps are as they are told again.
+         */
+        MarkGaps: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mark_gaps";
+            /** Source Ids */
+            source_ids: string[];
+            /**
+             * Marks
+             * @default {}
+             */
+            marks: {
+                [key: string]: components["schemas"]["GapMark"];
+            };
+            /**
+             * Remove
+             * @default []
+             */
+            remove: number[];
         };
         /**
          * Matched
@@ -5149,6 +5334,24 @@ export interface components {
             };
         };
         /**
+         * SetCleaning
+         * @description How sources are turned down between their strokes; what is not named stays, and so does what a hand
+         *     set.
+         */
+        SetCleaning: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_cleaning";
+            /** Source Ids */
+            source_ids: string[];
+            /** Changes */
+            changes: {
+                [key: string]: number | boolean;
+            };
+        };
+        /**
          * SetCut
          * @description How a source is cut into slices; what is not named stays, and so does what a hand decided.
          */
@@ -5786,6 +5989,20 @@ export interface components {
              */
             aside: boolean;
             /**
+             * @description how its gaps are turned down
+             * @default {
+             *       "on": false,
+             *       "down_db": 16,
+             *       "rings_db": 40,
+             *       "opens_ms": 1,
+             *       "fade_in_ms": 1,
+             *       "fade_out_ms": 40,
+             *       "passage_ms": 2000,
+             *       "marks": {}
+             *     }
+             */
+            cleaning: components["schemas"]["Cleaning"];
+            /**
              * @description how it is cut into slices
              * @default {
              *       "by": "hits",
@@ -5873,6 +6090,12 @@ export interface components {
              * @default false
              */
             recordings: boolean;
+            /**
+             * Cleaned
+             * @description every source as it was recorded, and those whose gaps are turned down so
+             * @default false
+             */
+            cleaned: boolean;
             /**
              * Layers
              * @description every part's layers, together
@@ -8932,6 +9155,69 @@ export interface operations {
             };
         };
     };
+    gaps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskGaps"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GapColumns"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     sounds: {
         parameters: {
             query?: never;
@@ -11252,6 +11538,8 @@ export interface operations {
                 start_s?: number | null;
                 end_s?: number | null;
                 channels?: "set" | "each";
+                keys?: boolean;
+                lead_ms?: number;
             };
             header?: never;
             path: {

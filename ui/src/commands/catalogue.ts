@@ -64,7 +64,7 @@ export const COMMANDS = {
       cut: 'how hard, when, which note, write, cut',
       write: 'how hard, when, which note, write, cut',
       gather: 'spill map, or sources',
-      find: 'settings, everything done by hand, mending',
+      find: 'settings, everything done by hand, mending, gaps',
       shape: 'how hard, when, which note, write, cut',
       layer: 'sounds, hits laid over each other, balance, kits',
     },
@@ -116,8 +116,14 @@ export const COMMANDS = {
     },
     'ArrowDown',
   ),
-  upFar: at({ write: 'louder by ten', shape: 'louder by ten' }, 'Shift+ArrowUp'),
-  downFar: at({ write: 'softer by ten', shape: 'softer by ten' }, 'Shift+ArrowDown'),
+  upFar: at(
+    { write: 'louder by ten', shape: 'louder by ten', find: 'the gap behind the stroke a decibel louder' },
+    'Shift+ArrowUp',
+  ),
+  downFar: at(
+    { write: 'softer by ten', shape: 'softer by ten', find: 'the gap behind the stroke a decibel softer' },
+    'Shift+ArrowDown',
+  ),
   earlier: at(
     {
       cut: 'its edge a millisecond earlier',
@@ -137,11 +143,19 @@ export const COMMANDS = {
     'Alt+ArrowRight',
   ),
   earlierFar: at(
-    { cut: 'its edge ten milliseconds earlier', layer: 'ten samples earlier' },
+    {
+      cut: 'its edge ten milliseconds earlier',
+      layer: 'ten samples earlier',
+      find: 'the gap behind the stroke ten milliseconds earlier',
+    },
     'Alt+Shift+ArrowLeft',
   ),
   laterFar: at(
-    { cut: 'its edge ten milliseconds later', layer: 'ten samples later' },
+    {
+      cut: 'its edge ten milliseconds later',
+      layer: 'ten samples later',
+      find: 'the gap behind the stroke ten milliseconds later',
+    },
     'Alt+Shift+ArrowRight',
   ),
   keep: at(
@@ -252,7 +266,8 @@ export const COMMANDS = {
   turnRound: at({ layer: 'turn its polarity round' }, 'z'),
   askPieces: at({ gather: 'ask it for the pieces in it, or take it as one' }, 'Alt+p'),
   mend: at({ find: 'mend the stroke with another of its drum; again: with the next best' }, 'Alt+m'),
-  unmend: at({ find: 'let it sound as it was recorded' }, 'Alt+u'),
+  unmend: at({ find: 'let it sound as it was recorded; its gap as it is told' }, 'Alt+u'),
+  gaps: at({ find: 'turn the gaps of this recording down, or leave them' }, 'Alt+c'),
   nextDoubt: at({ sort: 'the most doubtful stroke, then the next' }, 'Alt+ArrowDown'),
   chooseGhosts: at({ find: 'choose the ghost strokes' }, 'Alt+h'),
   divide: at(
@@ -275,8 +290,8 @@ export const COMMANDS = {
   vary: at({ write: 'the bar once more, varied within the feel' }, 'Alt+v'),
   emptyBar: at({ write: 'empty the bar of what is written' }, 'Alt+Delete'),
   playIn: at({ write: 'play it in on the letters or a MIDI keyboard, or stop' }, 'Ctrl+Enter'),
-  fadeInShorter: at({ cut: 'a shorter fade in' }, '['),
-  fadeInLonger: at({ cut: 'a longer fade in' }, ']'),
+  fadeInShorter: at({ cut: 'a shorter fade in', find: 'open later before the stroke' }, '['),
+  fadeInLonger: at({ cut: 'a longer fade in', find: 'open earlier before the stroke' }, ']'),
   fadeOutShorter: at({ cut: 'a shorter fade out' }, '{'),
   fadeOutLonger: at({ cut: 'a longer fade out' }, '}'),
   keepKit: at({ cut: 'keep the slices as a kit of the library' }, 'Alt+k'),

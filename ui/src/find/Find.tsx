@@ -13,16 +13,18 @@ import { Stage } from '../stage/Stage';
 import { counts, rowAt } from '../stage/states';
 import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
+import { GapsView } from './GapsView';
 import { Legend } from './Legend';
 import { Mending, mendAt } from './Mending';
 import { SecondLook } from './SecondLook';
 import { useDraft } from './useDraft';
+import { useGaps } from './useGaps';
 import { useHandWork } from './useHandWork';
 import { useReason } from './useReason';
 import './find.scss';
 
-type Side = 'settings' | 'marks' | 'mend';
-const AFTER: Record<Side, Side> = { settings: 'marks', marks: 'mend', mend: 'settings' };
+type Side = 'settings' | 'marks' | 'mend' | 'gaps';
+const AFTER: Record<Side, Side> = { settings: 'marks', marks: 'mend', mend: 'gaps', gaps: 'settings' };
 const BEFORE_S = 0.2; // heard before a stroke
 const NEAR_S = 0.001;
 const HERE_S = 0.00001;
@@ -156,7 +158,9 @@ export function Find(props: BenchProps) {
       }),
     );
   };
+  const gaps = useGaps(doing, document, revision, part, ready, side === 'gaps');
   const mendBack = () => {
+    if (side === 'gaps') return gaps.asTold(foundS);
     if (partId && mendedBy) void doing.act({ kind: 'unmend', part_id: partId, mend_ids: [mendedBy[0]] });
     else useWindow.getState().notify('This stroke sounds as it was recorded.', true);
   };
@@ -190,6 +194,16 @@ export function Find(props: BenchProps) {
     view: () => setSide(AFTER[side]),
     mend: () => mendWith(null),
     unmend: mendBack,
+    gaps: () => {
+      setSide('gaps');
+      void gaps.turn(!gaps.cleaning?.on);
+    },
+    earlierFar: () => gaps.moveEnd(foundS, -0.01),
+    laterFar: () => gaps.moveEnd(foundS, 0.01),
+    fadeInShorter: () => gaps.moveBegin(foundS, -0.001),
+    fadeInLonger: () => gaps.moveBegin(foundS, 0.001),
+    upFar: () => gaps.deeper(foundS, -1),
+    downFar: () => gaps.deeper(foundS, 1),
     ticks: () => set({ trigger: !useWindow.getState().trigger, hearing: 'both' }),
     detector: () => set({ detector: !useWindow.getState().detector }),
     leave: () => set({ selectedS: null, chosenS: [], drawing: false }),
@@ -231,7 +245,6 @@ export function Find(props: BenchProps) {
   const find = { ...part.find, ...drafting?.find } as FindSettings;
   const recorded = document.sources?.[part.sources[0]!]?.name ?? 'the recording';
   const inAll = overview?.parts.reduce((sum, one) => sum + one.doubtful, 0) ?? 0;
-  const byHand = Object.keys(part.marks ?? {}).length;
   return (
     <>
       <section className="large">
@@ -260,6 +273,8 @@ export function Find(props: BenchProps) {
           onCurve={onCurve}
           onForget={leave}
           onHit={put}
+          gaps={gaps.shown}
+          onGap={side === 'gaps' && gaps.cleaning?.on ? gaps.put : undefined}
           suspect={(pointed ? reason : selectedReason)?.suspect ?? null}
           span={span}
           byHandOnly={byHandOnly}
@@ -375,7 +390,7 @@ export function Find(props: BenchProps) {
             aria-pressed={side === 'marks'}
             onClick={() => setSide('marks')}
           >
-            {AFTER[side] === 'marks' && <KeyOf of="view" />} By hand {byHand || ''}
+            {AFTER[side] === 'marks' && <KeyOf of="view" />} By hand
           </button>
           <button
             type="button"
@@ -384,6 +399,14 @@ export function Find(props: BenchProps) {
             onClick={() => setSide('mend')}
           >
             {AFTER[side] === 'mend' && <KeyOf of="view" />} Mend
+          </button>
+          <button
+            type="button"
+            className="plain-act"
+            aria-pressed={side === 'gaps'}
+            onClick={() => setSide('gaps')}
+          >
+            {AFTER[side] === 'gaps' && <KeyOf of="view" />} Gaps
           </button>
         </div>
         {side === 'marks' ? (
@@ -399,6 +422,8 @@ export function Find(props: BenchProps) {
             onHear={hearFrom}
             onBack={mendBack}
           />
+        ) : side === 'gaps' ? (
+          <GapsView {...props} gaps={gaps} foundS={foundS} />
         ) : byHandOnly ? (
           <>
             <p className="about">

@@ -34,6 +34,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
   const [channels, setChannels] = useState<PrintSettings['channels']>('stereo');
   const [rate, setRate] = useState('');
   const [perQuarter, setPerQuarter] = useState(960);
+  const [lead, setLead] = useState(0);
   const loop = useWindow((state) => state.loop);
   const base = `/api/sessions/${doing.id}/print`;
   const midi = (more: Record<string, string | number> = {}) =>
@@ -102,6 +103,22 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           <a href={midi({ channels: 'each' })} download>
             MIDI, a channel for each part
           </a>
+          {' · '}
+          <a href={midi({ keys: 'true', lead_ms: String(lead) })} download>
+            notes that key a gate
+          </a>
+          {', '}
+          <label className="lead">
+            <input
+              type="number"
+              min={0}
+              max={200}
+              value={lead}
+              aria-label="How many milliseconds before their attack they begin"
+              onChange={(event) => setLead(Math.min(Math.max(Number(event.target.value) || 0, 0), 200))}
+            />{' '}
+            ms early
+          </label>
           {loop && (
             <>
               {' · '}

@@ -7,10 +7,11 @@ import type { Doing } from '../api/session';
 import { useWindow } from '../state/window';
 
 type Choice = Schema['StemChoice'];
-type Kind = 'recordings' | 'layers' | 'each_layer' | 'blends' | 'sums' | 'midi';
+type Kind = 'recordings' | 'cleaned' | 'layers' | 'each_layer' | 'blends' | 'sums' | 'midi';
 
 const KINDS: [Kind, string][] = [
   ['recordings', 'every recording'],
+  ['cleaned', 'sources, and cleaned beside them'],
   ['layers', 'every part’s layers'],
   ['each_layer', 'every layer apart'],
   ['blends', 'every part blended'],
@@ -19,6 +20,7 @@ const KINDS: [Kind, string][] = [
 ];
 const USUAL: Record<Kind, boolean> = {
   recordings: false,
+  cleaned: false,
   layers: true,
   each_layer: false,
   blends: false,

@@ -10,8 +10,9 @@ import { useWheel } from './useWheel';
 import { drawWaveforms } from './waveform';
 import type { CurvePoint } from './curve';
 import { drawField } from './field';
+import { drawGaps, type GapPut, type Gaps } from './gaps';
 import { IDLE, step, type BoxPx, type Effect, type Gesture, type Hit } from './gestures';
-import { pointAt, type Scene } from './hit';
+import { pointAt, type Pointed, type Scene } from './hit';
 import { boxesOf, TOP, type Mode } from './layout';
 import { drawNotes } from './notes';
 import { useGesture } from './useGesture';
@@ -23,6 +24,11 @@ export const onHeads = (redraw: () => void) =>
   useWindow.subscribe(
     (now, old) => (now.playheadS !== old.playheadS || now.pointerS !== old.pointerS) && redraw(),
   );
+
+type Grip = 'wave' | 'line' | 'point' | 'along';
+
+const gripOf = ({ gap, onLine, row }: Pointed): Grip =>
+  gap ? (gap.edge === 'down' ? 'line' : 'along') : onLine ? 'line' : row !== null ? 'point' : 'wave';
 
 interface Props {
   document: Document;
@@ -47,6 +53,10 @@ interface Props {
   /** Whether a hand alone decides here, and no threshold. */
   byHandOnly?: boolean;
   onPoint?: (row: number | null, x: number, y: number) => void;
+  /** How far the recording is turned down, where it is. */
+  gaps?: Gaps | null;
+  /** A corner of a gap is let go somewhere else. Without it the gaps are only shown. */
+  onGap?: (put: GapPut) => Promise<boolean>;
 }
 
 /**
@@ -69,6 +79,8 @@ export function Stage({
   span = null,
   byHandOnly = false,
   onPoint,
+  gaps = null,
+  onGap,
 }: Props) {
   const night = useWindow((state) => state.night);
   const view = useWindow((state) => state.view);
@@ -78,10 +90,12 @@ export function Stage({
   const selectedS = useWindow((state) => state.selectedS);
   const chosenS = useWindow((state) => state.chosenS);
   const drawing = useWindow((state) => state.drawing);
-  const [grip, setGrip] = useState<'wave' | 'line' | 'point'>('wave');
+  const [grip, setGrip] = useState<Grip>('wave');
   const [box, setBox] = useState<BoxPx | null>(null);
   // A hit on its way is shown until other decisions come, so that it does not jump back when it is let go.
   const [moving, setMoving] = useState<{ standsS: number; toS: number; of: Decisions | null } | null>(null);
+  const [gapMoving, setGapMoving] = useState<{ put: GapPut; of: Gaps | null } | null>(null);
+  const gapsHeld = Boolean(onGap);
   const sources = useMemo(
     () => part.sources.map((id) => document.sources?.[id]).filter((s) => s !== undefined),
     [part, document],
@@ -107,6 +121,10 @@ export function Stage({
       const boxes = boxesOf(width, height, mode);
       context.font = '12px "Recursive Variable", monospace';
       context.textBaseline = 'middle';
+      if (gaps) {
+        const put = gapMoving?.of === gaps ? gapMoving.put : null;
+        drawGaps(context, look, { gaps, view, box: boxes.wave, lengthS, moving: put, held: gapsHeld });
+      }
       if (mode === 'notes') return drawNotes(context, look, boxes.field, view, piece, decisions);
       const onItsWay = moving?.of === decisions ? moving : null;
       const shown = {
@@ -137,6 +155,10 @@ export function Stage({
       suspect,
       span,
       moving,
+      gaps,
+      gapMoving,
+      gapsHeld,
+      lengthS,
     ],
   );
   const drawHead = useCallback<Draw>(
@@ -169,7 +191,7 @@ export function Stage({
       switch (effect.kind) {
         case 'point':
           set({ pointerS: effect.at?.timeS ?? null });
-          if (effect.at) setGrip(effect.at.onLine ? 'line' : effect.at.row !== null ? 'point' : 'wave');
+          if (effect.at) setGrip(gripOf(effect.at));
           onPoint?.(effect.at?.row ?? null, effect.at?.x ?? 0, effect.at?.y ?? 0);
           break;
         case 'select':
@@ -191,6 +213,13 @@ export function Stage({
           setMoving({ standsS: effect.hit.standsS, toS: effect.toS, of: decisions });
           if (effect.ended)
             void onHit?.(effect.hit, effect.toS, effect.free).then((kept) => kept || setMoving(null));
+          break;
+        case 'gap':
+          setGapMoving({ put: effect.put, of: gaps });
+          if (effect.ended) void onGap?.(effect.put).then((kept) => kept || setGapMoving(null));
+          break;
+        case 'gapBack':
+          setGapMoving(null);
           break;
         case 'hitBack':
           setMoving(null);
@@ -221,6 +250,7 @@ export function Stage({
       loop,
       looping,
       chosenS,
+      gaps: gapsHeld ? gaps : null,
     };
     const at = pointAt(scene, x, y);
     if (kind === 'move' && gesture !== IDLE) useWindow.getState().set({ pointerS: at.timeS });

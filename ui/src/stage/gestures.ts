@@ -1,4 +1,5 @@
 import { BOTTOM_DB, timeToX, TOP_DB, yToLevel } from './axes';
+import { outlineOf, yToDown, type GapHold, type GapPut } from './gaps';
 import { counts } from './states';
 import { lineLevelAt, type CurvePoint } from './curve';
 import type { Pointed, Scene } from './hit';
@@ -19,6 +20,7 @@ export type Gesture =
   | { kind: 'curve'; from: Pointed; point: number; moved: boolean }
   | { kind: 'hit'; from: Pointed; hit: Hit; moved: boolean }
   | { kind: 'box'; from: Pointed; moved: boolean }
+  | { kind: 'gap'; from: Pointed; hold: GapHold; moved: boolean }
   | { kind: 'loop'; from: Pointed; moved: boolean; before: Scene['loop']; looping: boolean };
 
 export const IDLE: Gesture = { kind: 'idle' };
@@ -47,6 +49,8 @@ export type Effect =
   | { kind: 'forget' }
   | { kind: 'hit'; hit: Hit; toS: number; free: boolean; ended: boolean }
   | { kind: 'hitBack' }
+  | { kind: 'gap'; put: GapPut; ended: boolean }
+  | { kind: 'gapBack' }
   | { kind: 'box'; box: BoxPx | null }
   | { kind: 'choose'; timesS: number[] }
   | { kind: 'loop'; loop: Scene['loop']; looping: boolean };
@@ -82,12 +86,15 @@ function taken(gesture: Gesture): Effect[] {
       return [{ kind: 'hitBack' }];
     case 'box':
       return [{ kind: 'box', box: null }];
+    case 'gap':
+      return [{ kind: 'gapBack' }];
     case 'loop':
       return [{ kind: 'loop', loop: gesture.before, looping: gesture.looping }];
   }
 }
 
 function begin(at: Pointed, free: boolean, scene: Scene): Step {
+  if (at.gap) return [{ kind: 'gap', from: at, hold: at.gap, moved: false }, []];
   const { decisions } = scene;
   const standsS = at.row === null ? undefined : decisions?.time_s[at.row];
   if (scene.drawing && at.inField && decisions) return bend(at, free, scene);
@@ -137,6 +144,9 @@ function move(gesture: Exclude<Gesture, { kind: 'idle' }>, { at, free }: StageEv
         { ...gesture, moved: true },
         [{ kind: 'hit', hit: gesture.hit, toS: putS(gesture, at, scene), free, ended: false }],
       ];
+    case 'gap':
+      if (!far) return [gesture, []];
+      return [{ ...gesture, moved: true }, [{ kind: 'gap', put: gapPut(gesture, at, scene), ended: false }]];
     case 'box':
       if (!far) return [gesture, []];
       return [
@@ -178,6 +188,8 @@ function end(gesture: Gesture, { at, free }: { at: Pointed; free: boolean }, sce
       return [{ kind: 'curve', points: bent(gesture.point, at, scene), ended: true }];
     case 'hit':
       return [{ kind: 'hit', hit: gesture.hit, toS: putS(gesture, at, scene), free, ended: true }];
+    case 'gap':
+      return [{ kind: 'gap', put: gapPut(gesture, at, scene), ended: true }];
     case 'box':
       return [
         { kind: 'box', box: null },
@@ -216,6 +228,16 @@ function bent(point: number, at: Pointed, scene: Scene): CurvePoint[] {
 /** Where a dragged hit goes: as far as the pointer went, wherever on its head it was taken. */
 function putS(gesture: { from: Pointed; hit: Hit }, at: Pointed, scene: Scene): number {
   return Math.min(Math.max(gesture.hit.standsS + at.timeS - gesture.from.timeS, 0), scene.lengthS);
+}
+
+/** Where a corner of a gap goes: as far as the pointer went, and not past the gap's other end. */
+function gapPut({ from, hold }: { from: Pointed; hold: GapHold }, at: Pointed, scene: Scene): GapPut {
+  const told = outlineOf(scene.gaps!, hold.gap, scene.lengthS);
+  const stood = hold.edge === 'opens' ? told.opensS : told.closesS;
+  const early = hold.edge === 'opens' ? told.downS : 0;
+  const late = hold.edge === 'closes' ? told.risesS : scene.lengthS;
+  const timeS = Math.min(Math.max(stood + at.timeS - from.timeS, early), late);
+  return { ...hold, timeS, downDb: yToDown(at.y, scene.boxes.wave) };
 }
 
 /** The moments of the candidates in a box. */

@@ -2,6 +2,7 @@ import type { Decisions } from '../api/client';
 import type { View } from '../state/view';
 import { firstAt, levelToY, timeToX, xToTime } from './axes';
 import { lineLevelAt, type CurvePoint } from './curve';
+import { gapAt, type GapHold, type Gaps } from './gaps';
 import type { Boxes, Mode } from './layout';
 
 const CANDIDATE_PX = 13;
@@ -25,6 +26,8 @@ export interface Scene {
   loop: { startS: number; endS: number } | null;
   looping: boolean;
   chosenS: readonly number[];
+  /** The gaps of the recording, where they can be taken hold of. */
+  gaps?: Gaps | null;
 }
 
 /** What lies under the pointer. */
@@ -39,6 +42,8 @@ export interface Pointed {
   row: number | null;
   /** The point of the threshold's curve in reach. */
   curvePoint: number | null;
+  /** What of the gaps' line is in reach. */
+  gap: GapHold | null;
 }
 
 /** What lies at a place of the stage, in pixels from its corner. */
@@ -46,7 +51,9 @@ export function pointAt(scene: Scene, x: number, y: number): Pointed {
   const { boxes, view, mode, decisions } = scene;
   const timeS = Math.min(Math.max(xToTime(x, view, boxes.wave.left, boxes.wave.width), 0), scene.lengthS);
   const inField = mode === 'find' && y > boxes.field.top;
-  const nothing = { x, y, timeS, inField, onLine: false, row: null, curvePoint: null };
+  const nothing = { x, y, timeS, inField, onLine: false, row: null, curvePoint: null, gap: null };
+  const gap = scene.gaps ? gapAt(scene.gaps, view, boxes.wave, x, y, scene.lengthS) : null;
+  if (gap) return { ...nothing, gap };
   if (mode !== 'find' || !decisions) return nothing;
   const yOf = (levelDb: number) => levelToY(levelDb, boxes.field.top, boxes.field.height);
   const xOf = (momentS: number) => timeToX(momentS, view, boxes.field.left, boxes.field.width);

@@ -6,22 +6,46 @@ Begin with ``render``; ``blend`` is the recording against the layers.
 """
 
 from nubrak.core.mix.blend import Blend
+from nubrak.core.mix.gaps import (
+    MOST_GAP_MARKS,
+    SAME_STROKE_S,
+    SILENCE_DB,
+    WHOLE_RING_DB,
+    Cleaning,
+    GapMark,
+    Openings,
+    Strokes,
+    gap_gain,
+    openings_of,
+)
 from nubrak.core.mix.mending import LONGEST_MEND_S, Mend, mended, touching
 from nubrak.core.mix.recordings import head_of, sharing
-from nubrak.core.mix.render import Bus, Mix, ducking, render
+from nubrak.core.mix.render import Bus, Mix, ducking, render, render_recorded, render_source
 from nubrak.core.mix.trigger import render_click
 
 __all__ = [
     "LONGEST_MEND_S",
+    "MOST_GAP_MARKS",
+    "SAME_STROKE_S",
+    "SILENCE_DB",
+    "WHOLE_RING_DB",
     "Blend",
     "Bus",
+    "Cleaning",
+    "GapMark",
     "Mend",
     "Mix",
+    "Openings",
+    "Strokes",
     "ducking",
+    "gap_gain",
     "head_of",
     "mended",
+    "openings_of",
     "render",
     "render_click",
+    "render_recorded",
+    "render_source",
     "sharing",
     "touching",
 ]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.layer import Layer, LayerPlan, SampleAudio, as_stereo, plan_layer, render_layer
 from nubrak.core.mix.blend import Blend, ducking_gain, pan_gains
+from nubrak.core.mix.gaps import Openings, gap_gain
 from nubrak.core.mix.mending import Mend, mended, touching
 from nubrak.core.mix.recordings import Stretch, are_apart, blended, head_of, sharing
 from nubrak.core.mix.trigger import render_triggers
@@ -76,7 +77,8 @@ class Mix:
     ``hits`` are the samples at which each part was struck, in order, where its recording makes room for them;
     ``bands`` what the detector of a part hears, in Hz; ``plan`` gives what a layer plays where that is known
     already; ``share`` what a part has of a source that others were told from as well, from a sample on,
-    (frames, 2): without it the whole source sounds for each.
+    (frames, 2): without it the whole source sounds for each; ``gaps`` where a source is open, for those whose
+    gaps are turned down.
     """
 
     document: Sounding
@@ -87,6 +89,7 @@ class Mix:
     bands: dict[str, Band] = field(default_factory=dict)
     plan: Callable[[str, str], LayerPlan] | None = None
     share: Callable[[str, str, int, int], NDArray[np.float32]] | None = None
+    gaps: Callable[[str], Openings | None] | None = None
 
 
 def render(
@@ -179,12 +182,10 @@ def _add_recordings(out: NDArray[np.float32], mix: Mix, part_ids: list[str], sta
 
 
 def _as_placed(mix: Mix, source_id: str) -> Stretch:
-    """A source as it was recorded."""
+    """A source as it was recorded, its gaps turned down where that is wanted."""
 
     def plain(begin: int, count: int) -> NDArray[np.float32]:
-        sound = np.zeros((count, 2), np.float32)
-        _add_source(sound, mix, mix.document.sources[source_id], begin)
-        return sound
+        return render_source(mix, source_id, begin, count)
 
     return plain
 
@@ -199,7 +200,7 @@ def _shares(mix: Mix, head_id: str, heard: list[str], source_id: str) -> Stretch
         for one in heard:
 
             def own(begin: int, count: int, one: str = one) -> NDArray[np.float32]:
-                return share(one, source_id, begin, count)
+                return _cleaned(mix, source_id, share(one, source_id, begin, count), begin)
 
             blend = parts[one].blend
             if one == head_id:
@@ -209,6 +210,25 @@ def _shares(mix: Mix, head_id: str, heard: list[str], source_id: str) -> Stretch
         return sound
 
     return plain
+
+
+def render_source(mix: Mix, source_id: str, start: int, frames: int) -> NDArray[np.float32]:
+    """Samples ``start`` to ``start + frames`` of one source, (frames, 2), with the strokes that were mended
+    and, where they are turned down, its gaps; neither blended nor placed.
+    """
+    sound = np.zeros((frames, 2), np.float32)
+    _add_source(sound, mix, mix.document.sources[source_id], start)
+    return _cleaned(mix, source_id, sound, start)
+
+
+def render_recorded(mix: Mix, source_id: str, start: int, frames: int) -> NDArray[np.float32]:
+    """The same as it was recorded, (frames, 2): neither mended nor turned down."""
+    return _clips(mix, mix.document.sources[source_id], start, frames)
+
+
+def _cleaned(mix: Mix, source_id: str, sound: NDArray[np.float32], start: int) -> NDArray[np.float32]:
+    openings = mix.gaps(source_id) if mix.gaps else None
+    return sound if openings is None else sound * gap_gain(openings, start, len(sound))[:, None]
 
 
 def _add_source(out: NDArray[np.float32], mix: Mix, source: SoundingSource, start: int) -> None:

@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
-from nubrak.core.mix import Blend, Mend
+from nubrak.core.mix import Blend, Cleaning, Mend
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
@@ -49,6 +49,7 @@ class Source(BaseModel):
     aside: bool = Field(
         default=False, description="set aside: neither looked at nor heard until it is taken up again"
     )
+    cleaning: Cleaning = Field(default=Cleaning(), description="how its gaps are turned down")
     cut: CutSettings = Field(default=CutSettings(), description="how it is cut into slices")
     cuts: dict[str, CutMark] = Field(
         default={}, max_length=MOST_SLICES, description="what a hand decided about single cuts"

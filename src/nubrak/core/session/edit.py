@@ -7,6 +7,7 @@ from typing import Annotated
 from pydantic import Field, ValidationError
 
 from nubrak.core.session.action import out_of_bounds
+from nubrak.core.session.clean_edits import MarkGaps, SetCleaning
 from nubrak.core.session.cut_edits import MarkCuts, SetCut
 from nubrak.core.session.document import Document
 from nubrak.core.session.find_edits import Give, SetFind, SetMark, Unmark
@@ -53,7 +54,7 @@ GatherAction = (
     Rename | SetTempo | AddSource | AddClip | MoveClip | RemoveClip | AsPair | CombineMicrophones | Apart
     | SetAside | SetSpan | RemoveSource | SetPiece
 )  # fmt: skip
-FindAction = SetFind | SetMark | Unmark | Give | MendStroke | Unmend
+FindAction = SetFind | SetMark | Unmark | Give | MendStroke | Unmend | SetCleaning | MarkGaps
 SortAction = GiveStrokes | SetWay | SplitPart | JoinParts | AskPieces | AsOne | SetMuted
 ShapeAction = (
     SetShape | SetPattern | SetNotes | TakeChanges | AddParts | RemovePart | KeepFeel | DropFeel | SetNoteMap

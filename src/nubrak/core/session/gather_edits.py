@@ -12,7 +12,7 @@ from nubrak.core.pieces import PIECES, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
 from nubrak.core.session.document import Clip, Document, Part, Source, Span
-from nubrak.core.session.shifting import move_with_clip, shift_all
+from nubrak.core.session.shifting import marks_with_clip, move_with_clip, shift_all
 from nubrak.core.tempo import TempoChange
 from nubrak.core.time_line import LAST_S, TimeLineS
 
@@ -124,6 +124,7 @@ class MoveClip(Action):
         for part_id, part in document.parts.items():
             if self.source_id in part.sources:
                 document.parts[part_id] = move_with_clip(part, begin_s, end_s, by_s)
+        source.cleaning.marks = marks_with_clip(source.cleaning.marks, begin_s, end_s, by_s)
         source.clips.sort(key=lambda one: one.start_s)
         return f"{source.name}: move to {clock(self.start_s)}"
 

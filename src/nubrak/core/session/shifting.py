@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from nubrak.core.mix import GapMark
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Document, Part
 from nubrak.core.time_line import LAST_S, OnTimeLine, found, walk
@@ -34,6 +35,13 @@ def move_with_clip(part: Part, begin_s: float, end_s: float, by_s: float) -> Par
             }
         }
     )
+
+
+def marks_with_clip(
+    marks: dict[str, GapMark], begin_s: float, end_s: float, by_s: float
+) -> dict[str, GapMark]:
+    """What was set of the gaps behind strokes that go ``by_s`` later goes with them."""
+    return {key: walk(mark, OnTimeLine, _inside(begin_s, end_s, by_s)) for key, mark in marks.items()}
 
 
 def _inside(begin_s: float, end_s: float, by_s: float) -> Callable[[float], float]:

@@ -11,6 +11,7 @@ from nubrak.core.spill.in_step import in_step_share
 from nubrak.core.spill.leaks import SPREAD_REGIONS, Leak, learn_all
 from nubrak.core.spill.onsets import NEVER_DB, PartOnsets, kind_of, loud_first, part_onsets, usual_db
 from nubrak.core.spill.prediction import predict
+from nubrak.core.spill.ring_out import ring_out_s
 from nubrak.core.spill.ringing import echo_share, over_past, over_ringing, rings_s, sustain_ratio
 
 __all__ = [
@@ -29,6 +30,7 @@ __all__ = [
     "over_ringing",
     "part_onsets",
     "predict",
+    "ring_out_s",
     "rings_s",
     "sustain_ratio",
     "usual_db",

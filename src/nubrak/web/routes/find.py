@@ -8,7 +8,9 @@ from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings
+from nubrak.core.mix import Cleaning
 from nubrak.core.time_line import TimeLineS
+from nubrak.desk.cleaning import GapColumns, gaps_of
 from nubrak.desk.finding import (
     DecisionColumns,
     Reason,
@@ -61,6 +63,12 @@ class AskSimilar(AskDecision):
     """What sounds like one row."""
 
     index: int = Field(ge=0)
+
+
+class AskGaps(BaseModel):
+    """Draw the gaps with these settings instead of the source's own; what a hand set stands."""
+
+    cleaning: Cleaning | None = None
 
 
 class GiveRequest(BaseModel):
@@ -132,3 +140,9 @@ def what_mends(
 def mend(session_id: str, part_id: str, body: MendWith, desk: AnyDesk) -> SessionState:
     """Let a stroke sound as another of the same drum did, in all microphones."""
     return mend_stroke(desk, session_id, part_id, body)
+
+
+@router.post("/sessions/{session_id}/sources/{source_id}/gaps")
+def gaps(session_id: str, source_id: str, body: AskGaps, desk: AnyDesk) -> GapColumns:
+    """Where a source is open and where its gaps are turned down: as it stands, or with other settings."""
+    return gaps_of(desk.standing(session_id), source_id, body.cleaning)
