@@ -121,12 +121,12 @@ def test_what_a_package_offers_is_there() -> None:
 # through shows better than a piece of it.
 SHOWN_BY = {
     "core/controls": "command/test_limits",
-    "core/mix/smoothing": "core/mix/test_dynamics",
     "core/decide/evidence": "core/test_flow_reference_kit",
     "core/decide/marks": "core/decide/test_decision",
     "core/decide/settings": "core/decide/test_decision",
     "core/decide/states": "core/decide/test_decision",
     "core/layer/settings": "core/layer/test_voice",
+    "core/mix/smoothing": "core/mix/test_dynamics",
     "core/pieces/catalogue": "core/pieces/test_note_map",
     "core/pieces/material": "core/test_flow_loops",
     "core/prints/archive": "web/test_archive",
@@ -164,6 +164,7 @@ SHOWN_BY = {
     "web/routes/jobs": "web/test_layer_routes",
     "web/routes/layer": "web/test_layer_routes",
     "web/routes/library": "web/test_library",
+    "web/routes/mix": "web/test_mix",
     "web/routes/module": "web/test_shape_bench",
     "web/routes/print": "web/test_layer_routes",
     "web/routes/sessions": "web/test_routes",

@@ -18,6 +18,15 @@ export const LIMITS = {
   Articulation: {
     note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
   },
+  AskStages: {
+    stage: { least: 0, most: 15, step: 1, unit: '', usual: null, low: 0, high: 15 },
+  },
+  AttackBodyStage: {
+    attack_db: { least: -24, most: 24, step: 0.5, unit: 'dB', usual: 0, low: -24, high: 24 },
+    attack_ms: { least: 1, most: 100, step: 1, unit: 'ms', usual: 15, low: 1, high: 100 },
+    body_db: { least: -36, most: 24, step: 0.5, unit: 'dB', usual: 0, low: -36, high: 24 },
+    body_ms: { least: 20, most: 4000, step: 1, unit: 'ms', usual: 250, low: 20, high: 4000 },
+  },
   Blend: {
     low_cut_hz: { least: 20, most: 8000, step: 1, unit: 'Hz', usual: null, low: 20, high: 8000 },
     high_cut_hz: { least: 100, most: 20000, step: 1, unit: 'Hz', usual: null, low: 100, high: 20000 },
@@ -56,12 +65,35 @@ export const LIMITS = {
     fade_in_ms: { least: 0, most: 50, step: 0.1, unit: 'ms', usual: 0.5, low: 0, high: 50 },
     fade_out_ms: { least: 0, most: 2000, step: 1, unit: 'ms', usual: null, low: 0, high: 2000 },
   },
+  CutsStage: {
+    low_cut_hz: { least: 20, most: 8000, step: 1, unit: 'Hz', usual: null, low: 20, high: 8000 },
+    high_cut_hz: { least: 100, most: 20000, step: 1, unit: 'Hz', usual: null, low: 100, high: 20000 },
+  },
   Document: {
     rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: 44100, low: 8000, high: 384000 },
+  },
+  DriveStage: {
+    drive_db: { least: 0, most: 24, step: 0.5, unit: 'dB', usual: 6, low: 0, high: 24 },
+    blend_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 100, low: 0, high: 100 },
+  },
+  DynamicsStage: {
+    threshold_db: { least: -60, most: 0, step: 0.5, unit: 'dB', usual: -18, low: -60, high: 0 },
+    ratio: { least: 1, most: 20, step: 0.1, unit: ': 1', usual: 3, low: 1, high: 20 },
+    knee_db: { least: 0, most: 24, step: 0.5, unit: 'dB', usual: 6, low: 0, high: 24 },
+    attack_ms: { least: 0.05, most: 200, step: 0.5, unit: 'ms', usual: 20, low: 0.05, high: 100 },
+    release_ms: { least: 5, most: 1000, step: 1, unit: 'ms', usual: 90, low: 5, high: 1000 },
+    make_up_db: { least: -12, most: 24, step: 0.5, unit: 'dB', usual: 0, low: -12, high: 24 },
+    blend_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 100, low: 0, high: 100 },
+    hears_from_hz: { least: 20, most: 1000, step: 1, unit: 'Hz', usual: null, low: 20, high: 1000 },
   },
   EmptyBars: {
     bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
     to_bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },
+  },
+  EqBand: {
+    at_hz: { least: 20, most: 20000, step: 1, unit: 'Hz', usual: 500, low: 20, high: 20000 },
+    by_db: { least: -24, most: 24, step: 0.5, unit: 'dB', usual: 0, low: -24, high: 24 },
+    octaves: { least: 0.1, most: 4, step: 0.1, unit: 'octaves', usual: 1, low: 0.1, high: 4 },
   },
   EvenOut: {
     percent: { least: 0, most: 100, step: 1, unit: '%', usual: 50, low: 0, high: 100 },
@@ -240,6 +272,9 @@ export const LIMITS = {
     drop_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 15, low: 0, high: 100 },
     add_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 25, low: 0, high: 100 },
     shift_percent: { least: 0, most: 200, step: 1, unit: '%', usual: 100, low: 0, high: 200 },
+  },
+  WidthStage: {
+    width_percent: { least: 0, most: 200, step: 5, unit: '%', usual: 100, low: 0, high: 200 },
   },
   WriteAt: {
     bar: { least: -10000, most: 1000000, step: 1, unit: '', usual: null, low: -10000, high: 1000000 },

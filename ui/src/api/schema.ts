@@ -1492,6 +1492,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/parts/{part_id}/stages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stages
+         * @description Spectra before and after a part's stages, and what its dynamics takes, over a stretch.
+         */
+        post: operations["stages"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/print/report": {
         parameters: {
             query?: never;
@@ -2059,6 +2079,23 @@ export interface components {
             index: number;
         };
         /**
+         * AskStages
+         * @description Look at a stretch of a part through its stages, or through others that are still being moved.
+         */
+        AskStages: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Chain */
+            chain?: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[] | null;
+            /**
+             * Stage
+             * @description whose turning down is drawn
+             */
+            stage?: number | null;
+        };
+        /**
          * AskTempo
          * @description Parts whose hits tell the tempo; empty: all.
          */
@@ -2068,6 +2105,46 @@ export interface components {
              * @default []
              */
             part_ids: string[];
+        };
+        /**
+         * AttackBodyStage
+         * @description The first of every stroke, and what follows.
+         */
+        AttackBodyStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "attack and body";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Attack Db
+             * @description the stroke itself
+             * @default 0
+             */
+            attack_db: number;
+            /**
+             * Attack Ms
+             * @description so long after it began
+             * @default 15
+             */
+            attack_ms: number;
+            /**
+             * Body Db
+             * @description what rings after it
+             * @default 0
+             */
+            body_db: number;
+            /**
+             * Body Ms
+             * @description until it is as it was again
+             * @default 250
+             */
+            body_ms: number;
         };
         /**
          * BarRun
@@ -2504,6 +2581,46 @@ export interface components {
             matched: boolean;
         };
         /**
+         * CutsStage
+         * @description What is taken away at both ends of the spectrum.
+         */
+        CutsStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cuts";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Low Cut Hz
+             * @description empty: off
+             */
+            low_cut_hz?: number | null;
+            /**
+             * Low Cut Slope
+             * @description dB per octave
+             * @default 24
+             * @enum {integer}
+             */
+            low_cut_slope: 6 | 12 | 18 | 24 | 30 | 36 | 42 | 48;
+            /**
+             * High Cut Hz
+             * @description empty: off
+             */
+            high_cut_hz?: number | null;
+            /**
+             * High Cut Slope
+             * @description dB per octave
+             * @default 12
+             * @enum {integer}
+             */
+            high_cut_slope: 6 | 12 | 18 | 24 | 30 | 36 | 42 | 48;
+        };
+        /**
          * DecisionColumns
          * @description Every candidate of a part with its decision, as columns in order of time.
          */
@@ -2694,6 +2811,34 @@ export interface components {
             donors: components["schemas"]["DonorLine"][];
         };
         /**
+         * DriveStage
+         * @description Warmth and edge: what is loud is bent, and comes out as loud as it went in.
+         */
+        DriveStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drive";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Drive Db
+             * @description how far it is driven
+             * @default 6
+             */
+            drive_db: number;
+            /**
+             * Blend Percent
+             * @description less leaves so much of it as it was, beside
+             * @default 100
+             */
+            blend_percent: number;
+        };
+        /**
          * DropFeel
          * @description Forget a feel; parts on which it lies keep it.
          */
@@ -2707,6 +2852,74 @@ export interface components {
             feel_id: string;
         };
         /**
+         * DynamicsStage
+         * @description What is loud is made softer, and all of it louder again.
+         */
+        DynamicsStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "dynamics";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Threshold Db
+             * @description what is louder goes down
+             * @default -18
+             */
+            threshold_db: number;
+            /**
+             * Ratio
+             * @description so many dB over the threshold become one
+             * @default 3
+             */
+            ratio: number;
+            /**
+             * Knee Db
+             * @description how softly it begins, around the threshold
+             * @default 6
+             */
+            knee_db: number;
+            /**
+             * Attack Ms
+             * @description slow lets the stroke itself through
+             * @default 20
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description in time with the song it breathes with it
+             * @default 90
+             */
+            release_ms: number;
+            /**
+             * Make Up Db
+             * @default 0
+             */
+            make_up_db: number;
+            /**
+             * Blend Percent
+             * @description less leaves so much of it as it was, beside
+             * @default 100
+             */
+            blend_percent: number;
+            /**
+             * Hears From Hz
+             * @description what lies lower does not turn it down; empty: all of it does
+             */
+            hears_from_hz?: number | null;
+            /**
+             * Apart
+             * @description middle and sides each by itself
+             * @default false
+             */
+            apart: boolean;
+        };
+        /**
          * EditRequest
          * @description One action, made on the revision the window has.
          */
@@ -2714,7 +2927,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"];
         };
         /**
          * Either
@@ -2746,6 +2959,57 @@ export interface components {
              * @default false
              */
             recorded: boolean;
+        };
+        /**
+         * EqBand
+         * @description One bell or shelf.
+         */
+        EqBand: {
+            /**
+             * Shape
+             * @default bell
+             * @enum {string}
+             */
+            shape: "bell" | "low shelf" | "high shelf";
+            /**
+             * At Hz
+             * @description its middle, or where the shelf is half
+             * @default 500
+             */
+            at_hz: number;
+            /**
+             * By Db
+             * @description 0 leaves it as it is
+             * @default 0
+             */
+            by_db: number;
+            /**
+             * Octaves
+             * @description how wide a bell is: narrow takes a ring out, wide changes the tone
+             * @default 1
+             */
+            octaves: number;
+        };
+        /**
+         * EqualiserStage
+         * @description Bells and shelves.
+         */
+        EqualiserStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "equaliser";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Bands
+             * @default []
+             */
+            bands: components["schemas"]["EqBand"][];
         };
         /**
          * EvenOut
@@ -4496,6 +4760,12 @@ export interface components {
              */
             blend: components["schemas"]["Blend"];
             /**
+             * Chain
+             * @description the stages its recording and layers go through, in this order
+             * @default []
+             */
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[];
+            /**
              * Mends
              * @description strokes that sound as another of the recording did
              * @default {}
@@ -5334,6 +5604,21 @@ export interface components {
             };
         };
         /**
+         * SetChain
+         * @description The stages that a part goes through, all of them in their order.
+         */
+        SetChain: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_chain";
+            /** Part Id */
+            part_id: string;
+            /** Chain */
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[];
+        };
+        /**
          * SetCleaning
          * @description How sources are turned down between their strokes; what is not named stays, and so does what a hand
          *     set.
@@ -6072,6 +6357,48 @@ export interface components {
             named?: string | null;
         };
         /**
+         * StagesSeen
+         * @description Spectra before and after, the filters' curve, what dynamics takes, and how loud both are.
+         */
+        StagesSeen: {
+            /** At Hz */
+            at_hz: number[];
+            /** Before Db */
+            before_db: number[];
+            /** After Db */
+            after_db: number[];
+            /** Curve Db */
+            curve_db: number[];
+            /**
+             * Down Db
+             * @description of the stage asked for, over the stretch in equal columns
+             */
+            down_db: number[];
+            /** Before Lkfs */
+            before_lkfs: number;
+            /** After Lkfs */
+            after_lkfs: number;
+            /**
+             * Match Db
+             * @description what brings what comes out to the loudness of what went in
+             */
+            match_db: number;
+            /** Starting Points */
+            starting_points: components["schemas"]["StartingPoint"][];
+        };
+        /**
+         * StartingPoint
+         * @description A chain to begin with.
+         */
+        StartingPoint: {
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Chain */
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[];
+        };
+        /**
          * StemChoice
          * @description What is printed.
          */
@@ -6546,6 +6873,28 @@ export interface components {
         WalkRequest: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * WidthStage
+         * @description How far apart left and right are.
+         */
+        WidthStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "width";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Width Percent
+             * @description 0 is one place, 100 as it was, 200 twice as wide
+             * @default 100
+             */
+            width_percent: number;
         };
         /**
          * Write
@@ -11427,6 +11776,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OverlayColumns"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    stages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskStages"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StagesSeen"];
                 };
             };
             /** @description Forbidden */

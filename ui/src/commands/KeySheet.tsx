@@ -14,6 +14,7 @@ const TITLES: Record<Place, string> = {
   write: 'Write, in Shape',
   cut: 'Cut, in Shape',
   layer: 'Layer',
+  mix: 'Mix',
 };
 const BY_MOUSE: [string, string][] = [
   ['click', 'on the waveform: put the line there'],
@@ -23,6 +24,8 @@ const BY_MOUSE: [string, string][] = [
   ['drag', 'the chosen recording in Gather: along the time line; it snaps to where others begin or end'],
   ['drag', 'an edge of a slice, or a corner of the chosen one for its fade; with Alt it stays exactly there'],
   ['drag', 'over candidates: choose them together'],
+  ['drag', 'the line of the gaps: where one begins, where it is open again, how deep it lies'],
+  ['drag', 'in Mix: a head to its place and level, a point of the equaliser to its tone and gain'],
   ['wheel', 'zoom; with Shift, move along'],
 ];
 

@@ -1,6 +1,6 @@
 /** Where a command works. */
 export type Place =
-  'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'write' | 'cut' | 'layer';
+  'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'write' | 'cut' | 'layer' | 'mix';
 
 export interface Command {
   /** Presses that do it, as `keyName` calls them; the first is the one that is printed. */
@@ -102,6 +102,7 @@ export const COMMANDS = {
       sort: 'the sound above',
       shape: 'louder',
       layer: 'try the sound above, while it plays',
+      mix: 'the stage above',
     },
     'ArrowUp',
   ),
@@ -113,6 +114,7 @@ export const COMMANDS = {
       sort: 'the sound below',
       shape: 'softer',
       layer: 'try the sound below',
+      mix: 'the stage below',
     },
     'ArrowDown',
   ),
@@ -130,6 +132,7 @@ export const COMMANDS = {
       find: 'the hit half a millisecond earlier',
       shape: 'the note a millisecond earlier',
       layer: 'a sample earlier',
+      mix: 'the stage one place earlier',
     },
     'Alt+ArrowLeft',
   ),
@@ -139,6 +142,7 @@ export const COMMANDS = {
       find: 'the hit half a millisecond later',
       shape: 'the note a millisecond later',
       layer: 'a sample later',
+      mix: 'the stage one place later',
     },
     'Alt+ArrowRight',
   ),
@@ -181,6 +185,7 @@ export const COMMANDS = {
       write: 'to the empty bar behind the last',
       find: 'add a hit at the pointer, else at the line',
       sort: 'the piece that is said next is struck there as well',
+      mix: 'add a stage',
     },
     'a',
   ),
@@ -201,6 +206,7 @@ export const COMMANDS = {
       gather: 'take the source out',
       sort: 'throw this piece away, or take it back',
       shape: 'delete the notes',
+      mix: 'take the stage out',
     },
     'Delete',
     'Backspace',
@@ -236,7 +242,8 @@ export const COMMANDS = {
     },
     'y',
   ),
-  before: at({ shape: 'before and after, seen and heard' }, 'b'),
+  before: at({ shape: 'before and after, seen and heard', mix: 'without any stage, or with them' }, 'b'),
+  beforeOne: at({ mix: 'without this stage, or with it' }, 'Alt+b'),
   chooseAll: at({ sort: 'choose all', shape: 'choose all' }, 'Ctrl+a'),
   ghosts: at({ write: 'a ghost, or no longer', shape: 'make ghosts: what is chosen, else the loop' }, 'h'),
   even: at({ shape: 'even out: what is chosen, else the loop' }, 'f'),

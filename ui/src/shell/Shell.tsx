@@ -12,6 +12,7 @@ import { useHeld } from '../commands/useKeys';
 import { Find } from '../find/Find';
 import { Gather } from '../gather/Gather';
 import { LayerBench } from '../layer/LayerBench';
+import { MixBench } from '../mix/MixBench';
 import { PrintBench } from '../print/PrintBench';
 import { ShapeBench } from '../shape/ShapeBench';
 import { Sort } from '../sort/Sort';
@@ -31,6 +32,7 @@ const BENCH = {
   sort: Sort,
   shape: ShapeBench,
   layer: LayerBench,
+  mix: MixBench,
   print: PrintBench,
 };
 
@@ -163,6 +165,7 @@ export function Shell() {
   const Bench = BENCH[bench];
   const hits = overview.data?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
   const layers = parts.reduce((sum, [, one]) => sum + Object.keys(one.layers ?? {}).length, 0);
+  const stages = parts.reduce((sum, [, one]) => sum + (one.chain ?? []).filter((of) => of.on).length, 0);
   const told = parts.filter(([, one]) => isTold(one)).length;
   const sources = Object.keys(document.sources ?? {}).length;
   const under: Record<BenchName, string> = {
@@ -171,6 +174,7 @@ export function Shell() {
     sort: `${told} ${told === 1 ? 'piece' : 'pieces'}`,
     shape: `${hits} ${hits === 1 ? 'note' : 'notes'}`,
     layer: `${layers} ${layers === 1 ? 'layer' : 'layers'}`,
+    mix: stages ? `${stages} ${stages === 1 ? 'stage' : 'stages'}` : 'nothing colours',
     print: 'MIDI and audio',
   };
   return (

@@ -1,7 +1,7 @@
 import type { Document, Overview, Part, Piece, Schema } from '../api/client';
 import type { Doing } from '../api/session';
 
-export const BENCHES = ['gather', 'find', 'sort', 'shape', 'layer', 'print'] as const;
+export const BENCHES = ['gather', 'find', 'sort', 'shape', 'layer', 'mix', 'print'] as const;
 export type BenchName = (typeof BENCHES)[number];
 
 /** What every bench is handed. */
@@ -38,9 +38,13 @@ export function headOf(document: Document, partId: string | null): string | null
   return orderedParts(document).find(([id]) => heads.has(id))?.[0] ?? null;
 }
 
-/** The benches of a session: Sort is there when something was told apart. */
+/** The benches of a session: Sort is there when something was told apart, Mix when there is something to mix. */
 export const benchesOf = (document: Document): BenchName[] =>
-  BENCHES.filter((name) => name !== 'sort' || familyHeads(document).size > 0);
+  BENCHES.filter(
+    (name) =>
+      (name !== 'sort' || familyHeads(document).size > 0) &&
+      (name !== 'mix' || Object.keys(document.parts ?? {}).length > 0),
+  );
 
 /**
  * The parts whose strokes become notes, in their order: not rooms, nor what is only played along to, nor moments that

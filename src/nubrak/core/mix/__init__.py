@@ -6,6 +6,7 @@ Begin with ``render``; ``blend`` is the recording against the layers.
 """
 
 from nubrak.core.mix.blend import Blend
+from nubrak.core.mix.chain import AnyStage, Stage, active, through
 from nubrak.core.mix.gaps import (
     MOST_GAP_MARKS,
     SAME_STROKE_S,
@@ -21,6 +22,8 @@ from nubrak.core.mix.gaps import (
 from nubrak.core.mix.mending import LONGEST_MEND_S, Mend, mended, touching
 from nubrak.core.mix.recordings import head_of, sharing
 from nubrak.core.mix.render import Bus, Mix, ducking, render, render_recorded, render_source
+from nubrak.core.mix.seen import curve_db, drawn_hz, spectrum_db, turned_down_db
+from nubrak.core.mix.starting_points import StartingPoint, starting_points
 from nubrak.core.mix.trigger import render_click
 
 __all__ = [
@@ -29,6 +32,7 @@ __all__ = [
     "SAME_STROKE_S",
     "SILENCE_DB",
     "WHOLE_RING_DB",
+    "AnyStage",
     "Blend",
     "Bus",
     "Cleaning",
@@ -36,7 +40,12 @@ __all__ = [
     "Mend",
     "Mix",
     "Openings",
+    "Stage",
+    "StartingPoint",
     "Strokes",
+    "active",
+    "curve_db",
+    "drawn_hz",
     "ducking",
     "gap_gain",
     "head_of",
@@ -47,5 +56,9 @@ __all__ = [
     "render_recorded",
     "render_source",
     "sharing",
+    "spectrum_db",
+    "starting_points",
+    "through",
     "touching",
+    "turned_down_db",
 ]

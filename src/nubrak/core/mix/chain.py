@@ -62,13 +62,18 @@ def changes_nothing(stage: Stage) -> bool:
             return stage.width_percent == 100
 
 
+def active(chain: list[Stage]) -> list[Stage]:
+    """The stages that do something."""
+    return [one for one in chain if one.on and not changes_nothing(one)]
+
+
 def through(
     chain: list[Stage], plain: Stretch, hit_samples: NDArray[np.int64], rate_hz: int, start: int, frames: int
 ) -> NDArray[np.float32]:
     """The samples ``start`` to ``start + frames`` of what ``plain`` gives, (frames, 2), through the stages
     that are on; ``hit_samples`` (n,), in order, are where it is struck.
     """
-    stages = [one for one in chain if one.on and not changes_nothing(one)]
+    stages = active(chain)
     if not stages:
         return plain(start, frames)
     reaches = [_reach(one, rate_hz) for one in stages]

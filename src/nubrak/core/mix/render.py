@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.layer import Layer, LayerPlan, SampleAudio, as_stereo, plan_layer, render_layer
+from nubrak.core.mix.attack_body import AttackBodyStage
 from nubrak.core.mix.blend import Blend, ducking_gain, pan_gains
+from nubrak.core.mix.chain import Stage, active, through
 from nubrak.core.mix.gaps import Openings, gap_gain
 from nubrak.core.mix.mending import Mend, mended, touching
 from nubrak.core.mix.recordings import Stretch, are_apart, blended, head_of, sharing
@@ -50,6 +52,7 @@ class SoundingPart(Protocol):
     sources: list[str]
     blend: Blend
     layers: dict[str, Layer]
+    chain: list[Stage]
     sorted_from: str | None
     divided_from: str | None
 
@@ -78,7 +81,7 @@ class Mix:
     ``bands`` what the detector of a part hears, in Hz; ``plan`` gives what a layer plays where that is known
     already; ``share`` what a part has of a source that others were told from as well, from a sample on,
     (frames, 2): without it the whole source sounds for each; ``gaps`` where a source is open, for those whose
-    gaps are turned down.
+    gaps are turned down. Without ``staged`` no part goes through its stages.
     """
 
     document: Sounding
@@ -90,6 +93,7 @@ class Mix:
     plan: Callable[[str, str], LayerPlan] | None = None
     share: Callable[[str, str, int, int], NDArray[np.float32]] | None = None
     gaps: Callable[[str], Openings | None] | None = None
+    staged: bool = True
 
 
 def render(
@@ -122,44 +126,105 @@ def render(
     alone = solo and any(
         part.blend.recording_solo or part.blend.layers_solo for part in document.parts.values()
     )
-    if bus in ("recording", "both"):
-        _add_recordings(out, mix, part_ids, start, alone)
-    if bus in ("layers", "both"):
-        for part_id in part_ids:
-            blend = document.parts[part_id].blend
-            if not blend.layers_on or (alone and not blend.layers_solo):
-                continue
-            gain = np.float32(db_to_gain(blend.layers_db)) * pan_gains(blend.layers_pan)
-            for key, layer in document.parts[part_id].layers.items():
-                if layer_id in (None, key) and layer.on:
-                    plan = (
-                        mix.plan(part_id, key)
-                        if mix.plan
-                        else plan_layer(layer, mix.notes[part_id], document.rate_hz, document.tempo)
-                    )
-                    out += gain * render_layer(
-                        layer,
-                        mix.notes[part_id],
-                        mix.sample_audio,
-                        document.rate_hz,
-                        start,
-                        frames,
-                        document.tempo,
-                        plan,
-                    )
+    if bus in ("recording", "layers", "both"):
+        parts = document.parts
+        alone_in_chains = [
+            one
+            for one in part_ids
+            if _chain(mix, one) and head_of(parts, one) == one and not sharing(parts, one)
+        ]
+        rest = [one for one in part_ids if one not in alone_in_chains]
+        out += _heard(mix, bus, part_ids, rest, start, frames, layer_id, alone)
+        for part_id in alone_in_chains:
+
+            def by_itself(begin: int, count: int, part_id: str = part_id) -> NDArray[np.float32]:
+                return _heard(mix, bus, part_ids, [part_id], begin, count, layer_id, alone)
+
+            out += _through(mix, part_id, by_itself, start, frames)
     return out
 
 
-def _add_recordings(out: NDArray[np.float32], mix: Mix, part_ids: list[str], start: int, alone: bool) -> None:
-    """Add every source of the parts once. Of parts that share a source, all are heard where the part they
-    were told from is; otherwise those that are chosen, each by its own share.
+def _chain(mix: Mix, part_id: str) -> list[Stage]:
+    return active(mix.document.parts[part_id].chain) if mix.staged else []
+
+
+def _through(mix: Mix, part_id: str, plain: Stretch, start: int, frames: int) -> NDArray[np.float32]:
+    """What ``plain`` gives of a part, through its stages."""
+    struck = mix.hits.get(part_id, _NO_HITS)
+    return through(_chain(mix, part_id), plain, struck, mix.document.rate_hz, start, frames)
+
+
+def _heard(
+    mix: Mix,
+    bus: Bus,
+    part_ids: list[str],
+    wanted: list[str],
+    start: int,
+    frames: int,
+    layer_id: str | None,
+    alone: bool,
+) -> NDArray[np.float32]:
+    """The recordings and layers of those ``wanted`` of all parts that are heard, (frames, 2). A part that has
+    its sources for itself is not yet through its stages; of parts that share sources the recordings are, and
+    the layers, each by itself. Before the session begins there is nothing.
+    """
+    if start < 0:
+        before = min(-start, frames)
+        after = _heard(mix, bus, part_ids, wanted, 0, frames - before, layer_id, alone)
+        return np.concatenate([np.zeros((before, 2), np.float32), after])
+    out, parts = np.zeros((frames, 2), np.float32), mix.document.parts
+    if frames and bus in ("recording", "both"):
+        _add_recordings(out, mix, part_ids, set(wanted), start, alone)
+    if frames and bus in ("layers", "both"):
+        for part_id in wanted:
+            blend = parts[part_id].blend
+            if not blend.layers_on or (alone and not blend.layers_solo):
+                continue
+
+            def layers(begin: int, count: int, part_id: str = part_id) -> NDArray[np.float32]:
+                return _layers(mix, part_id, layer_id, begin, count)
+
+            shares = head_of(parts, part_id) != part_id or bool(sharing(parts, part_id))
+            out += _through(mix, part_id, layers, start, frames) if shares else layers(start, frames)
+    return out
+
+
+def _layers(mix: Mix, part_id: str, layer_id: str | None, start: int, frames: int) -> NDArray[np.float32]:
+    """A part's layers, or one of them, (frames, 2)."""
+    if start < 0:
+        before = min(-start, frames)
+        after = _layers(mix, part_id, layer_id, 0, frames - before)
+        return np.concatenate([np.zeros((before, 2), np.float32), after])
+    out, document = np.zeros((frames, 2), np.float32), mix.document
+    blend = document.parts[part_id].blend
+    gain = np.float32(db_to_gain(blend.layers_db)) * pan_gains(blend.layers_pan)
+    for key, layer in document.parts[part_id].layers.items():
+        if layer_id in (None, key) and layer.on:
+            plan = (
+                mix.plan(part_id, key)
+                if mix.plan
+                else plan_layer(layer, mix.notes[part_id], document.rate_hz, document.tempo)
+            )
+            notes, rate = mix.notes[part_id], document.rate_hz
+            out += gain * render_layer(
+                layer, notes, mix.sample_audio, rate, start, frames, document.tempo, plan
+            )
+    return out
+
+
+def _add_recordings(
+    out: NDArray[np.float32], mix: Mix, part_ids: list[str], wanted: set[str], start: int, alone: bool
+) -> None:
+    """Add every source of the parts once, of those ``wanted`` only. Of parts that share a source, all are
+    heard where the part they were told from is; otherwise those that are chosen, each by its own share.
     """
     parts, rate, done = mix.document.parts, mix.document.rate_hz, set()
     for head_id in dict.fromkeys(head_of(parts, one) for one in part_ids):
         blend, sharers = parts[head_id].blend, sharing(parts, head_id)
         whole = head_id in part_ids
         heard = sharers if whole else [one for one in part_ids if one in sharers]
-        apart = mix.share is not None and (not whole or are_apart(parts, sharers, head_id, alone))
+        staged = whole and any(_chain(mix, one) for one in sharers if one != head_id)
+        apart = mix.share is not None and (not whole or staged or are_apart(parts, sharers, head_id, alone))
         if alone and not blend.recording_solo:
             heard = [one for one in heard if parts[one].blend.recording_solo]
             if not heard:
@@ -170,9 +235,13 @@ def _add_recordings(out: NDArray[np.float32], mix: Mix, part_ids: list[str], sta
             if source_id in done or not blend.recording_on or mix.document.sources[source_id].aside:
                 continue
             done.add(source_id)
+            if wanted.isdisjoint([head_id, *heard]):
+                continue
             plain = _shares(mix, head_id, heard, source_id) if apart else _as_placed(mix, source_id)
             hits = mix.hits.get(head_id if apart or whole else heard[0])
             sound = blended(blend, hits, plain, rate, start, len(out))
+            if whole and sharers and _chain(mix, head_id):
+                sound = _through(mix, head_id, _blended(mix, head_id, plain), start, len(out))
             for one in part_ids:
                 if one != head_id and one not in sharers and source_id in parts[one].sources:
                     room = ducking_gain(parts[one].blend, mix.hits.get(one, _NO_HITS), rate, start, len(out))
@@ -206,8 +275,18 @@ def _shares(mix: Mix, head_id: str, heard: list[str], source_id: str) -> Stretch
             if one == head_id:
                 sound += own(begin, count)
             elif blend.recording_on:
-                sound += blended(blend, mix.hits.get(one), own, mix.document.rate_hz, begin, count)
+                sound += _through(mix, one, _blended(mix, one, own), begin, count)
         return sound
+
+    return plain
+
+
+def _blended(mix: Mix, part_id: str, own: Stretch) -> Stretch:
+    """A part's share of a source as it is blended."""
+
+    def plain(begin: int, count: int) -> NDArray[np.float32]:
+        blend = mix.document.parts[part_id].blend
+        return blended(blend, mix.hits.get(part_id), own, mix.document.rate_hz, begin, count)
 
     return plain
 
@@ -266,4 +345,9 @@ def ducking(document: Sounding, part_ids: list[str]) -> list[str]:
     parts = document.parts
     heads = dict.fromkeys(head_of(parts, one) for one in part_ids)
     all_of = dict.fromkeys([*part_ids, *heads, *(one for head in heads for one in sharing(parts, head))])
-    return [one for one in all_of if parts[one].blend.duck_db < 0]
+    return [one for one in all_of if parts[one].blend.duck_db < 0 or _strikes(parts[one].chain)]
+
+
+def _strikes(chain: list[Stage]) -> bool:
+    """Whether a chain has to know where it is struck."""
+    return any(isinstance(one, AttackBodyStage) for one in active(chain))

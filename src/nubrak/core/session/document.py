@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
-from nubrak.core.mix import Blend, Cleaning, Mend
+from nubrak.core.mix import AnyStage, Blend, Cleaning, Mend
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
@@ -72,6 +72,9 @@ class Part(BaseModel):
     pattern: dict[str, PatternNote] = Field(default={}, description="notes beside the recorded ones")
     layers: dict[str, Layer] = {}
     blend: Blend = Blend()
+    chain: list[AnyStage] = Field(
+        default=[], max_length=16, description="the stages its recording and layers go through, in this order"
+    )
     mends: dict[str, Mend] = Field(
         default={}, max_length=5000, description="strokes that sound as another of the recording did"
     )

@@ -28,6 +28,7 @@ from nubrak.core.session.gather_edits import (
 )
 from nubrak.core.session.layer_edits import AddLayer, RemoveLayer, SetBlend, SetLayer
 from nubrak.core.session.mend_edits import MendStroke, Unmend
+from nubrak.core.session.mix_edits import SetChain
 from nubrak.core.session.shape_edits import (
     AddParts,
     DropFeel,
@@ -62,8 +63,9 @@ ShapeAction = (
 LayerAction = AddLayer | SetLayer | RemoveLayer | SetBlend
 CutAction = SetCut | MarkCuts
 WriteAction = Write | SoundWith
+MixAction = SetChain
 AnyAction = Annotated[
-    GatherAction | FindAction | SortAction | ShapeAction | LayerAction | CutAction | WriteAction,
+    GatherAction | FindAction | SortAction | ShapeAction | LayerAction | CutAction | WriteAction | MixAction,
     Field(discriminator="kind"),
 ]
 
