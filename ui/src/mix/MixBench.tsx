@@ -17,7 +17,8 @@ export function MixBench(props: BenchProps) {
   const [chosen, setChosen] = useState(0);
   const [band, setBand] = useState(0);
   const [adding, setAdding] = useState(false);
-  const [large, width] = useWidth();
+  const [large, { width, height }] = useSize();
+  const drawn = Math.max(height - WORDS_PX, 330);
   const number = Math.min(chosen, (part?.chain?.length ?? 0) - 1);
   const work = useChain(doing, revision, partId, part, number >= 0 ? number : null, lengthS);
   const { chain, seen } = work;
@@ -65,7 +66,7 @@ export function MixBench(props: BenchProps) {
         <p className="mix-head">
           Where everything stands <span>filled: recorded, hollow: layers, stem: how loud now</span>
         </p>
-        <PlaceField {...props} width={width} height={250} />
+        <PlaceField {...props} width={width} height={Math.round(drawn * 0.43)} />
         <p className="mix-head">
           {name} before and after{' '}
           <span>
@@ -80,7 +81,7 @@ export function MixBench(props: BenchProps) {
           stage={stage?.on ? stage : null}
           band={band}
           width={width}
-          height={190}
+          height={Math.round(drawn * 0.35)}
           onBand={setBand}
           onMove={(one) => work.move(replaced(one))}
           onDone={(one) => void work.done(replaced(one))}
@@ -207,17 +208,21 @@ export function MixBench(props: BenchProps) {
 
 const said = (db: number): string => (db <= -119 ? '−∞' : db.toFixed(1).replace('-', '−'));
 
-/** A box, and how wide it is. */
-function useWidth(): [React.RefObject<HTMLElement | null>, number] {
+const WORDS_PX = 84; // the lines of words between what is drawn
+
+/** A box, and how large it is. */
+function useSize(): [React.RefObject<HTMLElement | null>, { width: number; height: number }] {
   const box = useRef<HTMLElement | null>(null);
-  const [width, setWidth] = useState(800);
+  const [size, setSize] = useState({ width: 800, height: 600 });
   useLayoutEffect(() => {
     if (!box.current) return;
-    const observer = new ResizeObserver(
-      ([entry]) => entry && setWidth(Math.max(entry.contentRect.width, 300)),
-    );
+    const observer = new ResizeObserver(([entry]) => {
+      if (!entry) return;
+      const { width, height } = entry.contentRect;
+      setSize({ width: Math.max(width, 300), height });
+    });
     observer.observe(box.current);
     return () => observer.disconnect();
   }, []);
-  return [box, width];
+  return [box, size];
 }

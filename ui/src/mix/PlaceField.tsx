@@ -3,6 +3,7 @@ import { limitOf, held } from '../api/limit';
 import { useMeters } from '../layer/useMeters';
 import { orderedParts, type BenchProps } from '../shell/bench';
 import { useWindow } from '../state/window';
+import { placed } from './labels';
 
 type Side = 'recording' | 'layers';
 
@@ -163,17 +164,21 @@ export function PlaceField(props: BenchProps & { width: number; height: number }
             {one.partId === partId && (
               <rect className="frame" x={x - 15} y={y - 12} width={30} height={24} rx={4} />
             )}
-            {one.cross ? (
-              <path
-                className="cross"
-                d={`M${x - 6} ${y - 6}L${x + 6} ${y + 6}M${x - 6} ${y + 6}L${x + 6} ${y - 6}`}
+            <Head cross={one.cross} x={x} y={y} size={1} />
+            {/* Where heads lie on each other, each stands small before its name as well. */}
+            {labels[index]!.apart && (
+              <Head
+                cross={one.cross}
+                x={labels[index]!.x + (labels[index]!.anchor === 'start' ? 4 : -4)}
+                y={labels[index]!.y - 4}
+                size={0.6}
               />
-            ) : (
-              <ellipse cx={x} cy={y} rx={8.5} ry={6} transform={`rotate(-18 ${x} ${y})`} />
             )}
             <text
               className="name"
-              x={labels[index]!.x}
+              x={
+                labels[index]!.x + (labels[index]!.apart ? (labels[index]!.anchor === 'start' ? 14 : -14) : 0)
+              }
               y={labels[index]!.y}
               textAnchor={labels[index]!.anchor}
             >
@@ -183,6 +188,19 @@ export function PlaceField(props: BenchProps & { width: number; height: number }
         );
       })}
     </svg>
+  );
+}
+
+/** A note head, an oval or a cross, in the ink of what holds it. */
+function Head({ cross, x, y, size }: { cross: boolean; x: number; y: number; size: number }) {
+  const arm = 6 * size;
+  return cross ? (
+    <path
+      className="cross"
+      d={`M${x - arm} ${y - arm}L${x + arm} ${y + arm}M${x - arm} ${y + arm}L${x + arm} ${y - arm}`}
+    />
+  ) : (
+    <ellipse cx={x} cy={y} rx={8.5 * size} ry={6 * size} transform={`rotate(-18 ${x} ${y})`} />
   );
 }
 
@@ -196,25 +214,3 @@ const ARROWS: Record<string, [number, number]> = {
 const decibelsSaid = (db: number) => `${db.toFixed(1).replace('-', '−')} dB`;
 const placeSaid = (pan: number) =>
   pan === 0 ? 'middle' : `${Math.abs(Math.round(pan * 100))} ${pan < 0 ? 'left' : 'right'}`;
-
-const LABEL_PX = 16;
-const LETTER_PX = 7;
-
-/** Where names stand beside their heads, so that none lies on another: to the right, else lower. */
-export function placed(
-  heads: readonly { x: number; y: number; text: string }[],
-  edge: number,
-): { x: number; y: number; anchor: 'start' | 'end' }[] {
-  const taken: { left: number; right: number; y: number }[] = [];
-  return heads.map(({ x, y, text }) => {
-    const long = text.length * LETTER_PX;
-    const right = x + 20 + long < edge;
-    const left = right ? x + 20 : x - 20 - long;
-    let at = y + 4;
-    const lies = () =>
-      taken.some((one) => Math.abs(one.y - at) < LABEL_PX && one.left < left + long && left < one.right);
-    for (let tries = 0; lies() && tries < 24; tries++) at += LABEL_PX / 2;
-    taken.push({ left, right: left + long, y: at });
-    return { x: right ? left : x - 20, y: at, anchor: right ? 'start' : 'end' };
-  });
-}

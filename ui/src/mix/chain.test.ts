@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { moved, newStage, saidOf, type Stage } from './chain';
-import { placed } from './PlaceField';
+import { placed } from './labels';
 
 describe('a chain', () => {
   const chain = ['cuts', 'equaliser', 'drive'].map((kind) => newStage(kind as never));
