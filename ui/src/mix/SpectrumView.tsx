@@ -46,7 +46,9 @@ export function SpectrumView({
   const xOf = (hz: number) =>
     LEFT + (Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ)) * inner.width;
   const middle = ABOVE + inner.height * 0.42;
-  const yOf = (db: number) => middle - (db / CURVE_DB) * inner.height * 0.4;
+  // What goes further than there is room for stays at the edge.
+  const yOf = (db: number) =>
+    Math.min(Math.max(middle - (db / CURVE_DB) * inner.height * 0.4, ABOVE), ABOVE + inner.height);
   const loudest = seen ? Math.max(...seen.before_db, ...seen.after_db) + 3 : 0;
   const yOfLevel = (db: number) => ABOVE + Math.min(Math.max((loudest - db) / SPAN_DB, 0), 1) * inner.height;
   const line = (values: number[], y: (db: number) => number) =>
