@@ -92,7 +92,7 @@ def test_many_at_once_by_hand_and_taken_back_one_by_one(session: str, page: Page
     expect(page.get_by_test_id("sums")).to_contain_text("1 by hand")
 
     # the line bent: a point above the strokes of the beginning loses them, and only them
-    page.get_by_role("button", name="Found by").click()
+    page.get_by_role("button", name=re.compile("Found$")).click()
     page.keyboard.press("c")
     page.mouse.click(stage["x"] + 70, top + 4)
     page.mouse.click(stage["x"] + stage["width"] * 0.5, stage["y"] + stage["height"] - 120)

@@ -382,7 +382,7 @@ export function Find(props: BenchProps) {
             aria-pressed={side === 'settings'}
             onClick={() => setSide('settings')}
           >
-            {AFTER[side] === 'settings' && <KeyOf of="view" />} Found by
+            {AFTER[side] === 'settings' && <KeyOf of="view" />} Found
           </button>
           <button
             type="button"
@@ -390,7 +390,7 @@ export function Find(props: BenchProps) {
             aria-pressed={side === 'marks'}
             onClick={() => setSide('marks')}
           >
-            {AFTER[side] === 'marks' && <KeyOf of="view" />} By hand
+            {AFTER[side] === 'marks' && <KeyOf of="view" />} Marks
           </button>
           <button
             type="button"

@@ -20,6 +20,9 @@ from nubrak.core.spill import Leak, PartOnsets, learn_all, loud_first, sustain_r
 _SURE = 0.7  # a stroke that teaches leaks and ringing must be one more likely than not, with room to spare
 _SWELLS_DB = 2.0  # less than this over its own ringing is no new stroke of a drum
 _SWELL_ODDS = 4.0  # how many times rarer a stroke is there
+# Where a cymbal's highs do not rise, and it is like nothing that the source repeats, no stick fell: its wash
+# swells.
+_STICK_DB, _LIKE_NOTHING, _WASH_ODDS = 1.5, 0.1, 100.0
 # What follows a louder stroke sooner than it could be struck again, and follows most strokes just so, is part
 # of their sound: how much all of them following speaks against a stroke.
 _AGAIN_MS, _ECHO_NATS = 60.0, 6.0
@@ -75,14 +78,25 @@ def _believed(evidence: Evidence, here: PartOnsets) -> NDArray[np.float64]:
     stroke_probabilities = calibrated(stroke_probability(evidence.features, material=Taught.KIT), here.piece)
     if here.kind == "overall":
         stroke_probabilities = _as_a_crash(stroke_probabilities, here)
-    under, low, mid, drum, kick = (
+    under, low, mid, high, drum, kick, cymbal, like_own = (
         evidence.features[:, FEATURES.index(name)]
-        for name in ("under_usual_db", "rise_low_db", "rise_mid_db", "drum", "kick")
+        for name in (
+            "under_usual_db",
+            "rise_low_db",
+            "rise_mid_db",
+            "rise_high_db",
+            "drum",
+            "kick",
+            "cymbal",
+            "similarity_own",
+        )
     )
     # Where neither body nor attack of a drum rises, it must be surer: a ringing that swells is the likeliest
     # mistake.
     swells = (np.maximum(low, mid) < _SWELLS_DB) & (drum + kick > 0)
     stroke_probabilities = _times_odds(stroke_probabilities, np.where(swells, 1.0 / _SWELL_ODDS, 1.0))
+    wash = (cymbal > 0) & (high < _STICK_DB) & (like_own < _LIKE_NOTHING)
+    stroke_probabilities = _times_odds(stroke_probabilities, np.where(wash, 1.0 / _WASH_ODDS, 1.0))
     share, since_louder_ms = (
         evidence.features[:, FEATURES.index(name)] for name in ("echo_share", "since_louder_ms")
     )
