@@ -33,7 +33,7 @@ describe('a chain', () => {
 
 describe('names beside their heads', () => {
   it('never lie on each other, and turn to the left at the edge', () => {
-    const heads = Array.from({ length: 9 }, () => ({ x: 400, y: 100, text: 'Floor tom, layers' }));
+    const heads = Array.from({ length: 9 }, (_, k) => ({ x: 400, y: 100, text: `Floor tom ${k}` }));
     const at = placed(heads, 800);
     const lines = at.map((one) => one.y).sort((a, b) => a - b);
     for (let k = 1; k < lines.length; k++) expect(lines[k]! - lines[k - 1]!).toBeGreaterThanOrEqual(16);
