@@ -1,4 +1,4 @@
-import { useLayoutEffect, useRef, useState } from 'react';
+import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
@@ -150,25 +150,7 @@ export function MixBench(props: BenchProps) {
             ))}
           </ul>
         )}
-        {adding && (
-          <ul className="starts" aria-label="Stages to add">
-            {KINDS.map(([kind, word, about], index) => (
-              <li key={kind}>
-                <button
-                  type="button"
-                  className="plain-act"
-                  ref={(node) => {
-                    if (index === 0) node?.focus();
-                  }}
-                  onClick={() => add(kind)}
-                >
-                  {word}
-                </button>
-                <span className="about">{about}</span>
-              </li>
-            ))}
-          </ul>
-        )}
+        {adding && <StagesToAdd onAdd={add} />}
         <p className="stage-acts">
           <button
             type="button"
@@ -203,6 +185,29 @@ export function MixBench(props: BenchProps) {
         )}
       </aside>
     </>
+  );
+}
+
+/** The stages there are, the first in hand. */
+function StagesToAdd({ onAdd }: { onAdd: (kind: Kind) => void }) {
+  const first = useRef<HTMLButtonElement | null>(null);
+  useEffect(() => first.current?.focus(), []);
+  return (
+    <ul className="starts" aria-label="Stages to add">
+      {KINDS.map(([kind, word, about], index) => (
+        <li key={kind}>
+          <button
+            type="button"
+            className="plain-act"
+            ref={index === 0 ? first : undefined}
+            onClick={() => onAdd(kind)}
+          >
+            {word}
+          </button>
+          <span className="about">{about}</span>
+        </li>
+      ))}
+    </ul>
   );
 }
 
