@@ -114,7 +114,7 @@ def test_a_worker_killed_in_the_middle_is_said_and_made_good(
     def in_the_middle() -> bool:
         return any(0 < part["progress"] < 0.9 for part in page.request.get(overview).json()["parts"])
 
-    wait_until(page, in_the_middle)
+    wait_until(page, in_the_middle, most_s=90.0)
     assert product.process is not None
     workers = workers_of(product.process.pid)
     assert workers
