@@ -68,6 +68,12 @@ def test_what_the_stages_do_is_seen(desk: Desk, session: str, snare: str) -> Non
     assert flat.starting_points and not flat.down_db
 
 
+def test_layers_by_themselves_have_their_attack_and_body_too(desk: Desk, session: str, snare: str) -> None:
+    staged(desk, session, snare)
+    mix = desk.mix(desk.standing(session), "layers", [snare])
+    assert np.allclose(mix.hits[snare] / RATE_HZ, STRUCK_S, atol=0.002)
+
+
 def test_a_stretch_without_anything_is_silent_and_no_error(desk: Desk, session: str, snare: str) -> None:
     staged(desk, session, snare)
     seen = stages_seen(desk, desk.standing(session), snare, AskStages(start_s=90, end_s=91, stage=1))

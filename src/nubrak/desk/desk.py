@@ -227,7 +227,7 @@ class Desk:
             for part_id in part_ids:
                 part = standing.inputs[part_id]
                 bands[part_id] = band_of(replace(part, find=find) if find else part)
-        if bus in ("recording", "both"):
+        if bus in ("recording", "layers", "both"):
             hits = {part_id: standing.struck(part_id) for part_id in ducking(document, part_ids)}
         return Mix(
             document,

@@ -10,7 +10,6 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.mix import (
     AnyStage,
-    Mix,
     StartingPoint,
     curve_db,
     drawn_hz,
@@ -62,7 +61,7 @@ def stages_seen(desk: Desk, standing: Standing, part_id: str, asked: AskStages) 
     start, end = (round(min(time_s, document.length_s) * rate) for time_s in (asked.start_s, asked.end_s))
 
     def plain(begin: int, frames: int) -> NDArray[np.float32]:
-        return _from_zero(mix, part_id, begin, frames)
+        return render(mix, "both", [part_id], begin, frames)
 
     most = round(_MOST_HEARD_S * rate)
     first = start if end - start <= most else (start + end - most) // 2
@@ -87,10 +86,3 @@ def stages_seen(desk: Desk, standing: Standing, part_id: str, asked: AskStages) 
         match_db=round(loud - made, 2) if both else 0.0,
         starting_points=starting_points(part.piece),
     )
-
-
-def _from_zero(mix: Mix, part_id: str, start: int, frames: int) -> NDArray[np.float32]:
-    """A part before its stages, with silence before the session begins."""
-    ahead = min(max(-start, 0), frames)
-    sound = render(mix, "both", [part_id], start + ahead, frames - ahead)
-    return np.concatenate([np.zeros((ahead, 2), np.float32), sound]) if ahead else sound
