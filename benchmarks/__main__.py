@@ -39,6 +39,10 @@ if __name__ == "__main__":
         from benchmarks import cleaning
 
         cleaning.run()
+    if "mixing" in wanted:
+        from benchmarks import mixing
+
+        mixing.run()
     if "kits" in wanted:
         from benchmarks import recorded_kits
 

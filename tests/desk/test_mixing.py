@@ -54,17 +54,17 @@ def test_what_is_heard_is_what_is_printed_and_undone_it_is_as_before(
 
 def test_what_the_stages_do_is_seen(desk: Desk, session: str, snare: str) -> None:
     staged(desk, session, snare)
-    seen = stages_seen(desk, desk.standing(session), snare, AskStages(start_s=0, end_s=2.4, stage=1))
+    seen = stages_seen(desk, desk.standing(session), AskStages(part_id=snare, start_s=0, end_s=2.4, stage=1))
     hz = np.array(seen.at_hz)
     assert hz[int(np.argmax(seen.curve_db))] == pytest.approx(190, rel=0.03)
     assert max(seen.curve_db) == pytest.approx(9, abs=0.05)
     down = np.array(seen.down_db)
     struck = (np.array(STRUCK_S) / 2.4 * len(down)).astype(int)
     assert all(down[at : at + 12].max() > 6 for at in struck)
-    assert seen.match_db == pytest.approx(seen.before_lkfs - seen.after_lkfs, abs=0.02)
+    assert seen.without_all_db == pytest.approx(seen.after_lkfs - seen.before_lkfs, abs=0.02)
     # Stages that are still being moved are looked at without an edit.
-    flat = stages_seen(desk, desk.standing(session), snare, AskStages(start_s=0, end_s=2.4, chain=[]))
-    assert not any(flat.curve_db) and flat.before_db == flat.after_db and flat.match_db == 0
+    flat = stages_seen(desk, desk.standing(session), AskStages(part_id=snare, start_s=0, end_s=2.4, chain=[]))
+    assert not any(flat.curve_db) and flat.before_db == flat.after_db and flat.without_all_db == 0
     assert flat.starting_points and not flat.down_db
 
 
@@ -76,5 +76,5 @@ def test_layers_by_themselves_have_their_attack_and_body_too(desk: Desk, session
 
 def test_a_stretch_without_anything_is_silent_and_no_error(desk: Desk, session: str, snare: str) -> None:
     staged(desk, session, snare)
-    seen = stages_seen(desk, desk.standing(session), snare, AskStages(start_s=90, end_s=91, stage=1))
-    assert max(seen.after_db) <= -120 and seen.match_db == 0
+    seen = stages_seen(desk, desk.standing(session), AskStages(part_id=snare, start_s=90, end_s=91, stage=1))
+    assert max(seen.after_db) <= -120 and seen.without_all_db == 0

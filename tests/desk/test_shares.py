@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from nubrak.core.problem import Problem
 from nubrak.core.session.layer_edits import SetBlend
+from nubrak.core.session.mix_edits import SetLess
 from nubrak.desk import shares
 from nubrak.desk.desk import Desk
 from nubrak.desk.overview import overview_of
@@ -98,3 +99,34 @@ def test_what_is_too_long_to_be_told_apart_says_so(
     with pytest.raises(Problem, match="longer than"):
         heard(desk, standing, [told["kick"]])
     assert heard(desk, standing, [head]).any()
+
+
+def test_a_room_microphone_has_less_of_one_piece_and_as_much_of_the_rest(
+    desk: Desk, session: str, drop: Drop
+) -> None:
+    kick = mixture([(0.4 + 0.8 * k, "kick", 0.9) for k in range(5)], 4.5)
+    snare = mixture([(0.8 + 0.8 * k, "snare", 0.9) for k in range(4)], 4.5)
+    drop(session, "Kick.wav", kick)
+    drop(session, "Snare.wav", snare)
+    state = drop(session, "Room.wav", 0.3 * (kick + snare))
+    parts = {part.piece: key for key, part in state.document.parts.items()}
+    assert set(parts) == {"kick", "snare", "room"}
+    before = heard(desk, desk.standing(session), [parts["room"]])[:, 0]
+    action = SetLess(kind="set_less", part_id=parts["room"], of_part_id=parts["snare"], less_db=-12)
+    assert desk.sessions.edit(session, None, action).undo == "Room: Snare −12 dB"
+    standing = desk.standing(session)
+    after = heard(desk, standing, [parts["room"]])[:, 0]
+
+    def level_db(sound: NDArray[np.float32], at_s: float) -> float:
+        part = sound[round(at_s * RATE_HZ) : round((at_s + 0.2) * RATE_HZ)]
+        return float(10 * np.log10(np.mean(part**2)))
+
+    for k in range(4):
+        at = 0.8 + 0.8 * k
+        assert level_db(after, at) - level_db(before, at) == pytest.approx(-12, abs=3)
+        assert level_db(after, at + 0.4) - level_db(before, at + 0.4) == pytest.approx(0, abs=1)
+    joined = [desk.window(standing, "recording", [parts["room"]], a, 9973) for a in range(0, 9973 * 9, 9973)]
+    assert np.array_equal(np.concatenate(joined)[:, 0], after[: 9973 * 9])
+    whole = SetLess(kind="set_less", part_id=parts["room"], of_part_id=parts["snare"], less_db=0)
+    desk.sessions.edit(session, None, whole)
+    assert np.array_equal(heard(desk, desk.standing(session), [parts["room"]])[:, 0], before)

@@ -12,10 +12,13 @@ from sqlalchemy import Engine
 from nubrak.core.decide.settings import FindSettings
 from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_alone
+from nubrak.core.mix import active, group_of
 from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.samples.kit import STARTER
+from nubrak.core.session import Document, Part
 from nubrak.demo.kit import INSTRUMENTS, RATE_HZ, made_samples
 from nubrak.demo.load import load_demo
+from nubrak.demo.mix import mix_demo
 from nubrak.demo.score import BARS, BPM, LEAD_S, TITLE, act_one, claps_of_the_audience, loop_of_the_moth
 from nubrak.demo.strokes import STROKES
 from nubrak.store.kits import all_kits
@@ -122,3 +125,17 @@ def test_a_new_installation_brings_the_sessions_analysed_and_a_second_start_chan
     load_demo(database_url, tmp_path)
     assert sessions.get(made[TITLE]) == state
     assert len(sessions.all()) == count
+
+
+def test_the_demos_mix_goes_where_it_says_and_every_stage_does_something() -> None:
+    document = Document(name="T")
+    for place, piece in enumerate(("kick", "snare", "hi-hat", "floor-tom", "crash")):
+        document.parts[f"part-{place}"] = Part(piece=piece, place=place, sources=[f"source-{place}"])
+    mix_demo(document)
+    drums, room = document.buses["drums"], document.buses["room"]
+    assert set(drums.parts) == set(document.parts) and set(room.parts) < set(document.parts)
+    assert all(group_of(document.buses, one) == "drums" for one in document.parts)
+    chains = [drums.chain, *(part.chain for part in document.parts.values() if part.chain)]
+    assert len(chains) == 5 and all(active(chain) == chain for chain in chains)
+    assert Document.model_validate_json(document.model_dump_json()) == document
+    mix_demo(Document(name="without parts"))

@@ -12,8 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from nubrak.desk import jobs
-from nubrak.desk.desk import Desk
+from nubrak.desk import jobs, printing
 from nubrak.desk.jobs import run_job
 from nubrak.desk.printing import bundle
 from tests.conftest import RATE_HZ, decaying_strokes, write_wav
@@ -192,14 +191,14 @@ def test_a_print_that_is_cancelled_or_finds_the_disk_full_leaves_nothing(
     session, part = played
     layered(browser, session, part, tmp_path)
     held, go = threading.Event(), threading.Event()
-    window = Desk.window
+    window = printing.render
 
     def slowly(*args: object, **more: object) -> np.ndarray:
         held.set()
         go.wait(20)
         return window(*args, **more)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(Desk, "window", slowly)
+    monkeypatch.setattr(printing, "render", slowly)
     job = browser.post(f"/api/sessions/{session}/print/jobs", json={}).json()["job_id"]
     worker = threading.Thread(target=run_job, args=(browser.app.state.desk, job))  # type: ignore[attr-defined]
     worker.start()
@@ -214,7 +213,7 @@ def test_a_print_that_is_cancelled_or_finds_the_disk_full_leaves_nothing(
     def full(*_: object, **__: object) -> np.ndarray:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(Desk, "window", full)
+    monkeypatch.setattr(printing, "render", full)
     said = browser.done(browser.post(f"/api/sessions/{session}/print/jobs", json={}))
     assert "disk is full" in said["problem"]["what"] and "no half file" in said["problem"]["kept"]
     assert not browser.left_behind()

@@ -20,6 +20,7 @@ from nubrak.core.samples import STARTER, Instrument, Kit, Sample, character, mea
 from nubrak.core.session import Clip, Document, Part, Source
 from nubrak.core.tempo import Tempo
 from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
+from nubrak.demo.mix import mix_demo
 from nubrak.demo.room import record, strokes_alone
 from nubrak.demo.score import (
     BARS,
@@ -193,4 +194,6 @@ def _add(
             part.layers["starter"] = Layer(instrument=instrument)
         document.parts[f"part-{place}"] = part
         analyse_audio(engine, cache, key, look_of(document, f"part-{place}"))
+    if name == TITLE:
+        mix_demo(document)
     Sessions(engine).new(document)

@@ -19,11 +19,12 @@ from nubrak.core.find import Candidates, join
 from nubrak.core.flow import Look, PartInput, band_of, listens_to, look_of, part_input
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
-from nubrak.core.mix import Bus, Mix, ducking, render
+from nubrak.core.mix import Blocks, Bus, Mix, ducking, render
 from nubrak.core.samples import Clear
 from nubrak.core.session import Document, Part, Source
 from nubrak.core.together import group_of
 from nubrak.desk.audio import Audio
+from nubrak.desk.chains import Without, without_stages
 from nubrak.desk.shares import Told
 from nubrak.desk.standing import Evidenced, Standing
 from nubrak.store.audio import facts_of
@@ -53,6 +54,7 @@ class Desk:
     told: Told = field(init=False)
     profiles: LRUCache[Hashable, Profile] = field(default_factory=lambda: LRUCache(_MOST_PROFILES))
     tried: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_TRIED))
+    blocks: Blocks = field(default_factory=Blocks)
     ranked: LRUCache[Hashable, list[Clear]] = field(default_factory=lambda: LRUCache(_MOST_RANKED))
     lock: threading.RLock = field(default_factory=threading.RLock)
     _standing: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_STANDING))
@@ -87,7 +89,8 @@ class Desk:
         part = document.part(part_id).model_copy()
         part.layers = part.layers | {layer_id: layer}
         document.parts = document.parts | {part_id: part}
-        return replace(standing, state=standing.state.model_copy(update={"document": document}), _plans={})
+        state = standing.state.model_copy(update={"document": document})
+        return replace(standing, state=state, _plans={}, _unmixed=[])
 
     def with_drafts_in(self, folder: Path) -> Desk:
         """The same desk with another folder for files under way."""
@@ -202,13 +205,21 @@ class Desk:
         before: bool = False,
         layer_id: str | None = None,
         solo: bool = False,
+        bussed: bool = False,
+        bus_id: str | None = None,
+        without: Without | None = None,
     ) -> NDArray[np.float32]:
         """What is heard of these parts from sample ``start`` on, (frames, 2); of one part also as other find
         settings would have it, or as it was ``before`` it was shaped; of layers also a single one; ``solo``
-        heeds what is solo.
+        heeds what is solo; ``bussed`` through groups, parallels and rooms, or one of them alone; ``without``
+        some stages.
         """
+        if without is not None:
+            standing = without_stages(standing, without)
         mix = self.mix(standing, bus, part_ids, find, before)
-        return render(mix, bus, part_ids, start, frames, layer_id, solo)
+        if without is not None:
+            mix = replace(mix, trim_db={without.key: without.trim_db})
+        return render(mix, bus, part_ids, start, frames, layer_id, solo, bussed, bus_id)
 
     def mix(
         self,
@@ -238,7 +249,10 @@ class Desk:
             bands,
             None if find or before else standing.plan,
             lambda *of: self.told.share(standing, *of),
+            lambda *of: self.told.less(standing, *of),
             standing.openings,
+            blocks=self.blocks,
+            key=None if find or before else standing.unmixed,
         )
 
 

@@ -6,13 +6,14 @@ from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 
 from nubrak.core.decide import FindSettings
 from nubrak.core.mix import Bus, render_click
 from nubrak.core.pieces import ONLY_HEARD
 from nubrak.core.session import out_of_bounds
 from nubrak.core.signal import EARLY_S, SILENT_LKFS, STEP_S, loudness_lkfs, metered
+from nubrak.desk.chains import Whose, Without
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 
@@ -68,6 +69,27 @@ def settings_of(text: str | None) -> FindSettings | None:
         raise out_of_bounds(error) from error
 
 
+class AskWithout(BaseModel):
+    """Stages that are not heard: of a part, of its layers or of a bus; one of them, or all."""
+
+    part_id: str | None = None
+    layers: bool = False
+    bus_id: str | None = None
+    stage: int | None = Field(default=None, ge=0, le=15)
+    trim_db: float = Field(default=0.0, ge=-40, le=40, description="what makes up for it")
+
+
+def without_of(text: str | None) -> Without | None:
+    """Stages that are not heard, as JSON; a ``Problem`` where they do not fit."""
+    if text is None:
+        return None
+    try:
+        asked = AskWithout.model_validate_json(text)
+    except ValidationError as error:
+        raise out_of_bounds(error) from error
+    return Without(Whose(asked.part_id, asked.layers, asked.bus_id), asked.stage, asked.trim_db)
+
+
 def heard_parts(standing: Standing, part: str | None, backing: bool = True) -> list[str]:
     """The parts that are heard: one, all, or all but those that are only played along to."""
     if part is not None:
@@ -90,14 +112,18 @@ def with_click(standing: Standing, sound: NDArray[np.float32], start: int) -> ND
     return np.asarray(sound + click[:, None])
 
 
-def matched(desk: Desk, standing: Standing, parts: list[str], start: int, end: int) -> Matched:
+def matched(
+    desk: Desk, standing: Standing, parts: list[str], start: int, end: int, bussed: bool = False
+) -> Matched:
     """The loudness of what is heard from sample ``start`` to ``end``, and the gains that bring the three to
     one.
     """
     loud = {}
     buses: tuple[Bus, ...] = ("recording", "layers", "both")
     for bus in buses:
-        loud[bus] = loudness_lkfs(_windows(desk, standing, bus, parts, start, end), standing.document.rate_hz)
+        loud[bus] = loudness_lkfs(
+            _windows(desk, standing, bus, parts, start, end, bussed), standing.document.rate_hz
+        )
     sounding = [value for value in loud.values() if value > SILENT_LKFS]
     least = min(sounding, default=SILENT_LKFS)
     down = {bus: round(least - value, 2) if value > SILENT_LKFS else 0.0 for bus, value in loud.items()}
@@ -112,13 +138,13 @@ def matched(desk: Desk, standing: Standing, parts: list[str], start: int, end: i
 
 
 def _windows(
-    desk: Desk, standing: Standing, bus: Bus, parts: list[str], start: int, end: int
+    desk: Desk, standing: Standing, bus: Bus, parts: list[str], start: int, end: int, bussed: bool
 ) -> Iterator[NDArray[np.float32]]:
     at_all = range(start, end, _WINDOW_FRAMES)
     most = round(_MOST_MEASURED_S * standing.document.rate_hz / _WINDOW_FRAMES)
     # Of what is longer, as many spread over all of it: loudness is a mean, and somebody waits for it.
     for at in at_all[:: max(1, -(-len(at_all) // most))]:
-        yield desk.window(standing, bus, parts, at, min(_WINDOW_FRAMES, end - at), solo=True)
+        yield desk.window(standing, bus, parts, at, min(_WINDOW_FRAMES, end - at), solo=True, bussed=bussed)
 
 
 def meters(desk: Desk, standing: Standing, parts: list[str], start: int, frames: int) -> Meters:
@@ -138,7 +164,7 @@ def meters(desk: Desk, standing: Standing, parts: list[str], start: int, frames:
             )
         )
     # Not the sum of the lines: a source that two parts share sounds once.
-    whole = desk.window(standing, "both", parts, start - early, early + frames, solo=True)
+    whole = desk.window(standing, "both", parts, start - early, early + frames, solo=True, bussed=True)
     return Meters(step_s=STEP_S, start_s=start / rate, parts=lines, whole=_columns(whole, rate, early))
 
 

@@ -10,15 +10,17 @@ import tempfile
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from io import StringIO
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.midi import Track, midi_file
-from nubrak.core.mix import Bus, render_recorded, render_source
+from nubrak.core.mix import Bus, render, render_recorded, render_source
 from nubrak.core.pieces import titled_file
 from nubrak.core.prints import (
     ENDING,
@@ -53,6 +55,8 @@ class StemChoice(BaseModel):
     layers: bool = Field(default=True, description="every part's layers, together")
     each_layer: bool = Field(default=False, description="every layer by itself")
     blends: bool = Field(default=False, description="every part as it is blended")
+    stages: bool = Field(default=True, description="every part through its stages; sums always are")
+    buses: bool = Field(default=False, description="every group, parallel and room by itself")
     sums: bool = Field(default=True, description="all layers, and everything")
     midi: bool = Field(default=True, description="the MIDI of all parts beside them")
 
@@ -86,14 +90,19 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
     out = []
 
     def of(name: str, bus: Bus, part_ids: list[str], layer_id: str | None = None) -> None:
-        out.append(
-            Stem(
-                name,
-                lambda start, frames: desk.window(standing, bus, part_ids, start, frames, layer_id=layer_id),
-            )
-        )
+        mix = replace(desk.mix(standing, bus, part_ids), staged=choice.stages)
+        out.append(Stem(name, lambda start, frames: render(mix, bus, part_ids, start, frames, layer_id)))
+
+    def together(name: str, bus: Bus, bus_id: str | None = None) -> None:
+        mix = desk.mix(standing, bus, everything)
+
+        def window(start: int, frames: int) -> NDArray[np.float32]:
+            return render(mix, bus, everything, start, frames, bussed=True, bus_id=bus_id)
+
+        out.append(Stem(name, window))
 
     parts = standing.document.ordered_parts()
+    everything = [part_id for part_id, _ in parts]
     if choice.cleaned:
         out += _sources(desk, standing)
     for part_id, part in parts:
@@ -109,11 +118,14 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
                 of(f"{name} - layer {number} {layer.instrument.name}", "layers", [part_id], layer_id)
         if choice.blends and own:
             of(f"{name} - blend", "both", [part_id])
-    everything = [part_id for part_id, _ in parts]
+    if choice.buses:
+        for bus_id, one in sorted(standing.document.buses.items(), key=lambda item: (item[1].place, item[0])):
+            if one.on:
+                together(f"{one.name} - {one.kind}", "both", bus_id)
     if choice.sums and any(part.layers for _, part in parts):
-        of("All layers", "layers", everything)
+        together("All layers", "layers")
     if choice.sums:
-        of("Everything", "both", everything)
+        together("Everything", "both")
     if not out:
         raise Problem(
             "Nothing is chosen that could be printed.",
@@ -180,13 +192,20 @@ def _line(name: str, said: Printed) -> StemLine:
     )
 
 
-def printed(desk: Desk, standing: Standing, bus: Bus, part_ids: list[str], settings: PrintSettings) -> Path:
-    """One bus of some parts as a file of its own."""
+def printed(
+    desk: Desk,
+    standing: Standing,
+    bus: Bus,
+    part_ids: list[str],
+    settings: PrintSettings,
+    bussed: bool = False,
+) -> Path:
+    """One bus of some parts as a file of its own; ``bussed`` through groups, parallels and rooms."""
     document = standing.document
     path = draft(desk, ENDING[settings.form])
     print_file(
         path,
-        lambda start, frames: desk.window(standing, bus, part_ids, start, frames),
+        lambda start, frames: desk.window(standing, bus, part_ids, start, frames, bussed=bussed),
         round(document.length_s * document.rate_hz),
         document.rate_hz,
         settings,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from dataclasses import dataclass, field, replace
+from hashlib import sha256
 
 import numpy as np
 from cachetools import LRUCache
@@ -23,7 +24,7 @@ from nubrak.core.flow import (
     weigh_part,
 )
 from nubrak.core.layer import LayerPlan, plan_layer
-from nubrak.core.mix import Openings, Strokes, openings_of
+from nubrak.core.mix import Openings, Stage, Strokes, openings_of
 from nubrak.core.pieces import PIECES
 from nubrak.core.session import Document
 from nubrak.core.shape import Notes, ShapeSettings, no_notes, shape, usual_db_of
@@ -78,7 +79,20 @@ class Standing:
     _notes: dict[tuple[str, bool], Notes] = field(default_factory=dict)
     _sorts: dict[str, Sorted | None] = field(default_factory=dict)
     _openings: dict[str, Openings] = field(default_factory=dict)
+    _unmixed: list[str] = field(default_factory=list)
     _plans: dict[tuple[str, str], LayerPlan] = field(default_factory=dict)
+
+    @property
+    def unmixed(self) -> str:
+        """What everything that is heard rests on but for stages and buses, as a short text."""
+        if not self._unmixed:
+            document = self.document.model_copy()
+            bare: dict[str, list[Stage]] = {"chain": [], "layers_chain": []}
+            document.parts = {key: part.model_copy(update=bare) for key, part in document.parts.items()}
+            document.buses = {}
+            said = document.model_dump_json() + repr(sorted(self.waiting.items()))
+            self._unmixed.append(f"{self.state.id} {sha256(said.encode()).hexdigest()}")
+        return self._unmixed[0]
 
     @property
     def document(self) -> Document:

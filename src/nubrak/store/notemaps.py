@@ -2,37 +2,23 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Engine, delete, select
-from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session as Db
+from sqlalchemy import Engine
 
 from nubrak.core.pieces import NoteMap
-from nubrak.core.problem import Problem
+from nubrak.store.kept import forget, keep, kept
 from nubrak.store.tables import NoteMapRow
 
 
 def keep_note_map(engine: Engine, note_map: NoteMap) -> None:
     """Keep a map under its name, in place of an older one of that name."""
-    values = {"document": note_map.model_dump(mode="json")}
-    with Db(engine) as db, db.begin():
-        db.execute(
-            insert(NoteMapRow)
-            .values(name=note_map.name, **values)
-            .on_conflict_do_update(index_elements=["name"], set_=values)
-        )
+    keep(engine, NoteMapRow, note_map.name, note_map.model_dump(mode="json"))
 
 
 def kept_note_maps(engine: Engine) -> list[NoteMap]:
     """Every kept map, by name."""
-    with Db(engine) as db:
-        return [
-            NoteMap.model_validate(row.document)
-            for row in db.scalars(select(NoteMapRow).order_by(NoteMapRow.name))
-        ]
+    return [NoteMap.model_validate(one) for one in kept(engine, NoteMapRow)]
 
 
 def forget_note_map(engine: Engine, name: str) -> None:
     """Forget a kept map; sessions that use it keep their own copy."""
-    with Db(engine) as db, db.begin():
-        if not db.execute(delete(NoteMapRow).where(NoteMapRow.name == name).returning(NoteMapRow.name)).all():
-            raise Problem(f"There is no note map “{name}” any more.", kind="missing")
+    forget(engine, NoteMapRow, name, "note map")

@@ -89,6 +89,14 @@ class NoteMapRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class ChainRow(Base):
+    """One chain of stages kept for every session."""
+
+    __tablename__ = "chain"
+    name: Mapped[str] = mapped_column(String(80), primary_key=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
 class ProgressRow(Base):
     """How far the analysis of one audio file is, for windows that open in the middle."""
 

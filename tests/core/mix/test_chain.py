@@ -11,10 +11,13 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
 from nubrak.core.mix.attack_body import AttackBodyStage
-from nubrak.core.mix.chain import AnyStage, Stage, WidthStage, through
+from nubrak.core.mix.chain import AnyStage, Played, Stage, WidthStage, through
+from nubrak.core.mix.character import RecutStage, SweepStage
 from nubrak.core.mix.drive import DriveStage
 from nubrak.core.mix.dynamics import DynamicsStage
 from nubrak.core.mix.equaliser import CutsStage, EqBand, EqualiserStage
+from nubrak.core.tempo import Tempo
+from tests.core.mix.made import stretch_of
 
 RATE_HZ = 48000
 FRAMES = 200_000
@@ -27,7 +30,10 @@ EVERYTHING: list[Stage] = [
     AttackBodyStage(attack_db=4, body_db=-6),
     DriveStage(drive_db=9),
     WidthStage(width_percent=140),
+    RecutStage(step=8, steps=["as played", "reverse", "repeat", "stutter 3", "silent", "as played"]),
+    SweepStage(from_hz=300, to_hz=6000, every_beats=4, ring=2),
 ]
+PLAYED = Played(RATE_HZ, HITS, Tempo(known="set", bpm=96))
 NEUTRAL: list[Stage] = [
     CutsStage(),
     EqualiserStage(bands=[EqBand(by_db=0)]),
@@ -35,19 +41,16 @@ NEUTRAL: list[Stage] = [
     AttackBodyStage(),
     DriveStage(drive_db=0),
     WidthStage(),
+    RecutStage(steps=["as played", "as played"]),
+    SweepStage(blend_percent=0),
 ]
 
 
-def plain(start: int, frames: int) -> np.ndarray:
-    out = np.zeros((frames, 2), np.float32)
-    low, high = max(start, 0), min(start + frames, FRAMES)
-    if low < high:
-        out[low - start : high - start] = SOUND[low:high]
-    return out
+plain = stretch_of(SOUND)
 
 
 def window(chain: list[Stage], start: int, frames: int) -> np.ndarray:
-    return through(chain, plain, HITS, RATE_HZ, start, frames)
+    return through(chain, plain, PLAYED, start, frames)
 
 
 @pytest.mark.parametrize("stage", [*EVERYTHING, None], ids=lambda one: one.kind if one else "all")
@@ -64,11 +67,10 @@ def test_blocks_meet_as_if_there_were_none(stage: Stage) -> None:
     """What a block begins with is what the whole would have there, 100 dB down."""
     from nubrak.core.mix.chain import _all
 
+    before = np.zeros((70_000, 2), np.float32)
     joined = window([stage], 0, FRAMES)
-    at_once = _all(
-        [stage], np.concatenate([np.zeros((70_000, 2), np.float32), SOUND]), HITS, RATE_HZ, -70_000
-    )
-    difference = np.abs(joined[:-1000] - at_once[70_000:-1000]).max()
+    at_once = _all([stage], np.concatenate([before, SOUND]), PLAYED, -70_000, 70_000, FRAMES)
+    difference = np.abs(joined[:-1000] - at_once[:-1000]).max()
     assert 20 * np.log10(difference / np.abs(joined).max() + 1e-12) < -100
 
 
@@ -82,7 +84,7 @@ def test_a_neutral_stage_and_one_that_is_off_null(stage: Stage) -> None:
 
 @pytest.mark.parametrize("stage", EVERYTHING, ids=lambda one: one.kind)
 def test_silence_stays_silence_and_what_cannot_be_heard_does_not_leave(stage: Stage) -> None:
-    silent = through([stage], lambda _, n: np.zeros((n, 2), np.float32), HITS, RATE_HZ, 0, 9000)
+    silent = through([stage], lambda _, n: np.zeros((n, 2), np.float32), PLAYED, 0, 9000)
     assert not silent.any()
     broken = SOUND[:9000].copy()
     broken[100], broken[200], broken[300] = np.nan, np.inf, -np.inf
@@ -93,7 +95,7 @@ def test_silence_stays_silence_and_what_cannot_be_heard_does_not_leave(stage: St
         out[low - start : high - start] = broken[low:high]
         return out
 
-    assert np.all(np.isfinite(through([stage], given_broken, HITS, RATE_HZ, 0, 9000)))
+    assert np.all(np.isfinite(through([stage], given_broken, PLAYED, 0, 9000)))
 
 
 STAGES: TypeAdapter[Stage] = TypeAdapter(AnyStage)
@@ -127,5 +129,5 @@ def extreme(kind: str) -> st.SearchStrategy[dict[str, object]]:
 def test_extreme_settings_stay_finite_and_bounded(said: list[dict[str, object]]) -> None:
     chain = [STAGES.validate_python(one) for one in said]
     loud = lambda start, n: np.clip(5 * plain(start, n), -1, 1)  # noqa: E731
-    out = through(chain, loud, HITS, RATE_HZ, 1000, 4000)
+    out = through(chain, loud, PLAYED, 1000, 4000)
     assert np.all(np.isfinite(out)) and np.abs(out).max() <= 1e3

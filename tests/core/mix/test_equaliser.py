@@ -93,8 +93,8 @@ def test_cuts_are_butterworths_of_their_slope(slope: int) -> None:
 
 def test_what_does_nothing_has_no_sections_and_a_filter_says_how_long_it_rings() -> None:
     assert not len(bands(EqBand())) and not len(sections_of(CutsStage(), RATE_HZ))
-    sections = sections_of(CutsStage(low_cut_hz=30), RATE_HZ)
-    reach = rings_samples(sections, RATE_HZ, 100.0)
+    cuts = CutsStage(low_cut_hz=30)
+    sections, reach = sections_of(cuts, RATE_HZ), rings_samples(cuts, RATE_HZ, 100.0)
     from scipy.signal import sosfilt
 
     answer = sosfilt(sections, np.eye(1, 3 * reach)[0])

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from nubrak.core.layer.settings import Layer
 from nubrak.core.mix.attack_body import AttackBodyStage
 from nubrak.core.mix.blend import Blend
-from nubrak.core.mix.chain import Stage, WidthStage, through
+from nubrak.core.mix.chain import Played, Stage, WidthStage, through
 from nubrak.core.mix.dynamics import DynamicsStage
 from nubrak.core.mix.equaliser import EqBand, EqualiserStage
 from nubrak.core.mix.render import Mix, render
@@ -133,7 +133,7 @@ def test_a_part_in_a_chain_is_its_sum_through_it_and_windows_still_join() -> Non
     made, plain = mix(Blend(recording_pan=0.3)), mix(Blend(recording_pan=0.3))
     made.document.parts["p"].chain = list(CHAIN)
     whole = render(made, "both", ["p", "q"], 0, 4 * RATE)
-    sums = through(CHAIN, lambda a, n: before_zero(plain, a, n), HITS, RATE, 0, 4 * RATE)
+    sums = through(CHAIN, lambda a, n: before_zero(plain, a, n), Played(RATE, HITS), 0, 4 * RATE)
     assert np.array_equal(whole, sums), "the source that q shares sounds in p, once"
     edges = [0, 11, 70_000, 131_072, 150_001, 4 * RATE]
     joined = [render(made, "both", ["p", "q"], a, b - a) for a, b in pairwise(edges)]

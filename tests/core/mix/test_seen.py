@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nubrak.core.mix.chain import Stage, through
-from nubrak.core.mix.dynamics import DynamicsStage, reduction_db
+from nubrak.core.mix.chain import Played, Stage, through
+from nubrak.core.mix.dynamics import DynamicsStage
 from nubrak.core.mix.equaliser import CutsStage, EqBand, EqualiserStage
 from nubrak.core.mix.seen import LOWEST_DB, curve_db, drawn_hz, spectrum_db, turned_down_db
 
@@ -43,7 +43,7 @@ def test_the_curve_is_the_difference_of_the_spectra() -> None:
         out[low - start : high - start] = noise[low:high]
         return out
 
-    after = through(chain, plain, NONE, RATE_HZ, 0, len(noise))
+    after = through(chain, plain, Played(RATE_HZ, NONE), 0, len(noise))
     hz = drawn_hz()[60:220]
     moved = spectrum_db(after, RATE_HZ, hz) - spectrum_db(noise, RATE_HZ, hz)
     assert np.abs(moved - curve_db(chain, hz, RATE_HZ)).max() < 0.7
@@ -53,7 +53,7 @@ def test_what_dynamics_takes_is_what_its_curve_says_of_a_level_that_stays() -> N
     stage = DynamicsStage(threshold_db=-30, ratio=4, attack_ms=5, release_ms=50)
     loud = np.full((2 * RATE_HZ, 2), 10 ** (-10 / 20), np.float32)
     chain: list[Stage] = [EqualiserStage(), stage]
-    found = turned_down_db(chain, 1, lambda a, n: loud[:n], NONE, RATE_HZ, RATE_HZ, RATE_HZ // 2, 40)
+    found = turned_down_db(chain, 1, lambda a, n: loud[:n], Played(RATE_HZ, NONE), RATE_HZ, RATE_HZ // 2, 40)
     assert found.shape == (40,)
-    assert np.allclose(found, reduction_db(np.array([-10.0]), stage), atol=0.01)
-    assert not turned_down_db(chain, 0, lambda a, n: loud[:n], NONE, RATE_HZ, 0, 1000, 5).any()
+    assert np.allclose(found, 20 * (1 - 1 / 4), atol=0.01)
+    assert not turned_down_db(chain, 0, lambda a, n: loud[:n], Played(RATE_HZ, NONE), 0, 1000, 5).any()

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nubrak.core.mix.chain import active, through
+from nubrak.core.mix.chain import Played, active, through
 from nubrak.core.mix.starting_points import starting_points
 from nubrak.core.pieces import PIECES
+from tests.core.mix.made import stretch_of
 
 RATE_HZ = 44100
 
@@ -24,15 +25,10 @@ def test_every_starting_point_changes_a_stroke_and_does_not_blow_it_up(piece_id:
     )
     sound = np.stack([stroke, 0.7 * stroke[::-1]], axis=1).astype(np.float32)
 
-    def plain(start: int, frames: int) -> np.ndarray:
-        out = np.zeros((frames, 2), np.float32)
-        low, high = max(start, 0), min(start + frames, len(sound))
-        if low < high:
-            out[low - start : high - start] = sound[low:high]
-        return out
+    plain = stretch_of(sound)
 
     for one in points:
         assert active(one.chain) == one.chain, one.name
-        made = through(one.chain, plain, np.array([0]), RATE_HZ, 0, len(sound))
+        made = through(one.chain, plain, Played(RATE_HZ, np.array([0])), 0, len(sound))
         change = np.sqrt(np.mean((made - sound) ** 2) / np.mean(sound**2))
         assert change > 0.02 and np.abs(made).max() < 4 * np.abs(sound).max(), one.name

@@ -13,7 +13,14 @@ import soundfile
 
 from nubrak.core.gather.read import inspect
 from nubrak.core.prints.bext import stamp
-from nubrak.core.prints.files import Cancelled, PrintSettings, measured, print_file, write_sample
+from nubrak.core.prints.files import (
+    WINDOW_FRAMES,
+    Cancelled,
+    PrintSettings,
+    measured,
+    print_file,
+    write_sample,
+)
 from nubrak.core.problem import Problem
 
 
@@ -114,6 +121,22 @@ def test_a_print_that_is_cancelled_or_cannot_be_leaves_no_file(tmp_path: Path) -
     with pytest.raises(Problem, match="disk is full"):
         print_file(tmp_path / "p", full, len(SOUND), RATE)
     assert list(tmp_path.iterdir()) == []
+
+
+def test_every_window_is_asked_for_once_and_in_order(tmp_path: Path) -> None:
+    asked: list[tuple[int, int]] = []
+
+    def counted(start: int, frames: int) -> np.ndarray:
+        asked.append((start, frames))
+        return np.full((frames, 2), start / 1e9, np.float32)
+
+    frames = 3 * WINDOW_FRAMES + 7
+    print_file(tmp_path / "p", counted, frames, RATE, PrintSettings(depth="float"))
+    assert asked == [(k * WINDOW_FRAMES, min(WINDOW_FRAMES, frames - k * WINDOW_FRAMES)) for k in range(4)]
+    read, _ = soundfile.read(str(tmp_path / "p"), dtype="float32")
+    firsts = [read[k * WINDOW_FRAMES, 0] for k in range(4)]
+    assert np.allclose(firsts, [k * WINDOW_FRAMES / 1e9 for k in range(4)]) and len(read) == frames
+    assert print_file(tmp_path / "empty", counted, 0, RATE).frames == 0
 
 
 def test_what_is_over_full_scale_is_counted(tmp_path: Path) -> None:

@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
+from scipy.signal import fftconvolve
 
-from nubrak.core.sort.apart import Struck, apart, by_itself
+from nubrak.core.sort.apart import Struck, apart, by_itself, turned_down
 
 RATE_HZ = 44100
 Audio = NDArray[np.float32]
@@ -123,3 +124,28 @@ def test_shares_hold_still_from_one_window_to_the_next() -> None:
     shares = apart(mix, RATE_HZ, [Struck(piece, times) for piece, times in time_s.items()])
     share = shares.of(0, 0, shares.share.shape[1])
     assert np.mean(np.abs(np.diff(share, axis=0)) > 0.5) < 0.01
+
+
+def test_a_piece_is_turned_down_where_it_sounds_and_the_others_stay() -> None:
+    """A microphone in a room of one piece's strokes and the others', each known by itself."""
+    alone, time_s = beat()
+    room = np.random.default_rng(5).standard_normal(round(0.4 * RATE_HZ)) * 10 ** (
+        -3 * np.arange(round(0.4 * RATE_HZ)) / (0.5 * RATE_HZ)
+    )
+    far = {
+        piece: fftconvolve(sound, room / np.sqrt(np.sum(room**2)))[: len(sound)].astype(np.float32)
+        for piece, sound in alone.items()
+    }
+    mix = np.sum(list(far.values()), axis=0)[:, None]
+    shares = apart(mix, RATE_HZ, [Struck(piece, times) for piece, times in time_s.items()])
+    names = list(time_s)
+    for piece in ("kick", "snare"):
+        gain = [10 ** (-12 / 20) if one == piece else 1.0 for one in names]
+        made = by_itself(mix, turned_down(shares, gain), 0, 0, len(mix))[:, 0]
+        wanted = np.sum([far[one] * g for one, g in zip(names, gain, strict=True)], axis=0)
+        gone = si_sdr_db(made, wanted.astype(np.float32))
+        assert gone > 12 > si_sdr_db(mix[:, 0], wanted.astype(np.float32)), piece
+    neutral = by_itself(mix, turned_down(shares, [1.0] * 3), 0, 0, len(mix))
+    assert np.abs(neutral - mix).max() < 2e-3 * np.abs(mix).max()
+    silent = by_itself(mix, turned_down(shares, [0.0] * 3), 0, 0, len(mix))
+    assert np.abs(silent).max() < 2e-3 * np.abs(mix).max()

@@ -85,3 +85,37 @@ def test_whatever_is_heard_every_ring_has_a_length(
     envelope = np.random.default_rng(seed).uniform(-120, 0, (steps, 6)).astype(np.float16)
     found = ring_out_s(envelope, np.sort(np.array(times)), NONE, fallen_db)
     assert found.shape == (len(times),) and np.all((found > 0) & (found <= LONGEST_S))
+
+
+@pytest.mark.parametrize("noise_db", [-42.0, -34.0])
+def test_where_only_the_room_is_heard_any_more_the_drum_is_not(noise_db: float) -> None:
+    """Noise 25 to 35 dB under the strokes: the level stands still there, and the drum has gone on falling."""
+    times = [1.0 + 1.5 * k for k in range(10)]
+    envelope = band_envelope_of(ringing(times, [0.5] * 10, 17.0, noise_db=noise_db), RATE_HZ)
+    assert np.allclose(ring_out_s(envelope, np.array(times), NONE, 40.0), 1 / 3, atol=0.08)
+
+
+def test_a_wash_under_a_ping_is_the_cymbals_own() -> None:
+    """A ping that falls by 14 dB at once, and a wash that takes six seconds: nothing of it is a floor."""
+    times = [1.0 + 4.0 * k for k in range(6)]
+    t = np.arange(26 * RATE_HZ) / RATE_HZ
+    sound = 1e-5 * np.random.default_rng(4).standard_normal(len(t))
+    for at in times:
+        here = t >= at
+        since = t[here] - at
+        fall = np.where(
+            since < 0.1, 10 ** (-14 * since / 0.1 / 20), 10 ** (-14 / 20) * 10 ** (-3 * since / 6)
+        )
+        sound[here] = 0.5 * fall * np.sin(2 * np.pi * 5000 * since)
+    envelope = band_envelope_of(sound.astype(np.float32), RATE_HZ)
+    assert ring_out_s(envelope, np.array(times), NONE, 40.0).min() > 2.3
+
+
+def test_a_soft_stroke_is_over_when_it_is_as_far_down_as_loud_ones_are() -> None:
+    times = [1.0 + 2.0 * k for k in range(8)]
+    sound = ringing(times, [1.2] * 8, 17.0)
+    soft = slice(round(5.0 * RATE_HZ), round(7.0 * RATE_HZ))
+    sound[soft] *= np.float32(0.1)
+    found = ring_out_s(band_envelope_of(sound, RATE_HZ), np.array(times), NONE, 40.0)
+    assert found[2] == pytest.approx(24 / 60 * 1.2, abs=0.06), "24 dB, for it is 20 dB softer"
+    assert np.allclose(np.delete(found, 2), 0.8, atol=0.06)

@@ -183,6 +183,10 @@ export const LIMITS = {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     played: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
   },
+  MixBus: {
+    level_db: { least: -60, most: 12, step: 0.5, unit: 'dB', usual: 0, low: -60, high: 12 },
+    pan: { least: -1, most: 1, step: 1, unit: '', usual: 0, low: -1, high: 1 },
+  },
   MoveCut: {
     by_ms: { least: -10000, most: 10000, step: 1, unit: 'ms', usual: 0, low: -10000, high: 10000 },
   },
@@ -229,6 +233,11 @@ export const LIMITS = {
   Repeat: {
     times: { least: 1, most: 1000, step: 1, unit: '', usual: 1, low: 1, high: 1000 },
   },
+  Room: {
+    decay_ms: { least: 100, most: 8000, step: 1, unit: 'ms', usual: null, low: 100, high: 8000 },
+    early_db: { least: -24, most: 12, step: 0.5, unit: 'dB', usual: 0, low: -24, high: 12 },
+    later_ms: { least: 0, most: 250, step: 1, unit: 'ms', usual: 0, low: 0, high: 250 },
+  },
   Sample: {
     low_velocity: { least: 1, most: 127, step: 1, unit: 'vel', usual: 1, low: 1, high: 127 },
     high_velocity: { least: 1, most: 127, step: 1, unit: 'vel', usual: 127, low: 1, high: 127 },
@@ -242,6 +251,12 @@ export const LIMITS = {
   Scale: {
     percent: { least: 0, most: 400, step: 1, unit: '%', usual: 80, low: 0, high: 200 },
     pivot: { least: 0, most: 127, step: 1, unit: 'vel', usual: null, low: 0, high: 127 },
+  },
+  SendTo: {
+    amount_db: { least: -60, most: 12, step: 0.5, unit: 'dB', usual: null, low: -60, high: 12 },
+  },
+  SetLess: {
+    less_db: { least: -60, most: 0, step: 0.5, unit: 'dB', usual: null, low: -60, high: 0 },
   },
   SetTo: {
     velocity: { least: 1, most: 127, step: 1, unit: 'vel', usual: 100, low: 1, high: 127 },
@@ -257,6 +272,13 @@ export const LIMITS = {
   StrengthPoint: {
     strength_db: { least: -120, most: 12, step: 0.5, unit: 'dB', usual: null, low: -120, high: 12 },
     velocity: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
+  },
+  SweepStage: {
+    from_hz: { least: 40, most: 18000, step: 1, unit: 'Hz', usual: 400, low: 40, high: 18000 },
+    to_hz: { least: 40, most: 18000, step: 1, unit: 'Hz', usual: 8000, low: 40, high: 18000 },
+    every_beats: { least: 0.5, most: 128, step: 0.5, unit: 'quarters', usual: 16, low: 0.5, high: 128 },
+    ring: { least: 0.5, most: 8, step: 0.1, unit: '', usual: 0.7, low: 0.5, high: 8 },
+    blend_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 100, low: 0, high: 100 },
   },
   Tempo: {
     bpm: { least: 20, most: 400, step: 1, unit: '', usual: 120, low: 20, high: 400 },

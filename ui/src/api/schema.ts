@@ -1360,7 +1360,8 @@ export interface paths {
          *     holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
          *     with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
          *     along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
-         *     ``layer``; with ``click`` every beat clicks.
+         *     ``layer``; with ``click`` every beat clicks; of all parts together ``bus_id`` is heard alone; ``without``
+         *     holds stages that are not heard, as JSON.
          */
         get: operations["sound"];
         put?: never;
@@ -1492,7 +1493,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sessions/{session_id}/parts/{part_id}/stages": {
+    "/api/sessions/{session_id}/stages": {
         parameters: {
             query?: never;
             header?: never;
@@ -1503,10 +1504,54 @@ export interface paths {
         put?: never;
         /**
          * Stages
-         * @description Spectra before and after a part's stages, and what its dynamics takes, over a stretch.
+         * @description Spectra before and after the stages of a part or a bus, and what its dynamics takes, over a stretch.
          */
         post: operations["stages"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chains
+         * @description The chains that are kept, by name.
+         */
+        get: operations["chains"];
+        /**
+         * Keep
+         * @description Keep a chain under its name, in place of an older one of that name.
+         */
+        put: operations["keep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/chains/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Forget a kept chain; sessions that use it keep their own copy.
+         */
+        delete: operations["forget"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1769,6 +1814,20 @@ export interface components {
              * @default 40
              */
             percent: number;
+        };
+        /**
+         * AddBus
+         * @description A new group, parallel or room, behind those there are.
+         */
+        AddBus: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_bus";
+            /** Bus Id */
+            bus_id: string;
+            bus: components["schemas"]["MixBus"];
         };
         /**
          * AddClip
@@ -2080,15 +2139,25 @@ export interface components {
         };
         /**
          * AskStages
-         * @description Look at a stretch of a part through its stages, or through others that are still being moved.
+         * @description Look at a stretch of somebody through their stages, or through others that are still being moved.
          */
         AskStages: {
+            /** Part Id */
+            part_id?: string | null;
+            /**
+             * Layers
+             * @description of the part only its layers
+             * @default false
+             */
+            layers: boolean;
+            /** Bus Id */
+            bus_id?: string | null;
             /** Start S */
             start_s: number;
             /** End S */
             end_s: number;
             /** Chain */
-            chain?: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[] | null;
+            chain?: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[] | null;
             /**
              * Stage
              * @description whose turning down is drawn
@@ -2752,6 +2821,14 @@ export interface components {
                 [key: string]: components["schemas"]["Part"];
             };
             /**
+             * Buses
+             * @description groups, parallels and rooms that parts go to
+             * @default {}
+             */
+            buses: {
+                [key: string]: components["schemas"]["MixBus"];
+            };
+            /**
              * Feels
              * @description feels that were kept
              * @default {}
@@ -2927,7 +3004,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
         };
         /**
          * Either
@@ -3622,6 +3699,16 @@ export interface components {
             /** Feel Id */
             feel_id: string;
             feel: components["schemas"]["Feel"];
+        };
+        /**
+         * KeptChain
+         * @description A chain under a name, for every session.
+         */
+        KeptChain: {
+            /** Name */
+            name: string;
+            /** Chain */
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
         };
         /**
          * Kit
@@ -4443,6 +4530,65 @@ export interface components {
             whole: components["schemas"]["MeterColumns"];
         };
         /**
+         * MixBus
+         * @description Some parts together: a group in place of each by itself, a parallel beside them, or a room's return.
+         */
+        MixBus: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default group
+             * @enum {string}
+             */
+            kind: "group" | "parallel" | "room";
+            /**
+             * Place
+             * @description order in the list
+             * @default 0
+             */
+            place: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Level Db
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Pan
+             * @description -1 left, 1 right
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Parts
+             * @description which parts go there, and with how many dB
+             * @default {}
+             */
+            parts: {
+                [key: string]: number;
+            };
+            /**
+             * Chain
+             * @default []
+             */
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
+            /**
+             * @description where it is a room's return
+             * @default {
+             *       "size": "chamber",
+             *       "walls": "plain",
+             *       "early_db": 0,
+             *       "later_ms": 0
+             *     }
+             */
+            room: components["schemas"]["Room"];
+        };
+        /**
          * MoveClip
          * @description Put a clip at another place on the time line; what stands on its strokes goes along.
          */
@@ -4764,7 +4910,21 @@ export interface components {
              * @description the stages its recording and layers go through, in this order
              * @default []
              */
-            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[];
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
+            /**
+             * Layers Chain
+             * @description the stages its layers go through before they join the recording
+             * @default []
+             */
+            layers_chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
+            /**
+             * Less Of
+             * @description other parts of which its microphones have less, by so many dB; -60 is none
+             * @default {}
+             */
+            less_of: {
+                [key: string]: number;
+            };
             /**
              * Mends
              * @description strokes that sound as another of the recording did
@@ -5268,6 +5428,48 @@ export interface components {
             recovery_ms: number;
         };
         /**
+         * RecutStage
+         * @description Steps of the grid played again, backwards, or in pieces.
+         */
+        RecutStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "re-cut";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Step
+             * @description the note value of a step: 16 is a sixteenth
+             * @default 16
+             * @enum {integer}
+             */
+            step: 4 | 8 | 16;
+            /**
+             * Steps
+             * @description what each step becomes, from bar 1 on and then over again
+             * @default []
+             */
+            steps: ("as played" | "repeat" | "reverse" | "stutter 2" | "stutter 3" | "stutter 4" | "silent")[];
+        };
+        /**
+         * RemoveBus
+         * @description Take a bus out; its parts go straight to the sum again.
+         */
+        RemoveBus: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_bus";
+            /** Bus Id */
+            bus_id: string;
+        };
+        /**
          * RemoveClip
          * @description Take one of several clips of a source out.
          */
@@ -5357,6 +5559,42 @@ export interface components {
              * @description copied once to here instead
              */
             to_s?: number | null;
+        };
+        /**
+         * Room
+         * @description A room that the recording never had.
+         */
+        Room: {
+            /**
+             * Size
+             * @default chamber
+             * @enum {string}
+             */
+            size: "closet" | "chamber" | "live room" | "hall" | "cathedral";
+            /**
+             * Decay Ms
+             * @description until it has fallen by 60 dB; empty: as such a room does
+             */
+            decay_ms?: number | null;
+            /**
+             * Walls
+             * @description soft ones take the highs
+             * @default plain
+             * @enum {string}
+             */
+            walls: "soft" | "plain" | "hard";
+            /**
+             * Early Db
+             * @description the first reflections against the tail
+             * @default 0
+             */
+            early_db: number;
+            /**
+             * Later Ms
+             * @description it answers so much later, which keeps the stroke clear of it
+             * @default 0
+             */
+            later_ms: number;
         };
         /**
          * Same
@@ -5528,6 +5766,23 @@ export interface components {
             analysing: boolean;
         };
         /**
+         * SendTo
+         * @description With how many dB a part goes to a bus; empty takes it out of it.
+         */
+        SendTo: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "send_to";
+            /** Bus Id */
+            bus_id: string;
+            /** Part Id */
+            part_id: string;
+            /** Amount Db */
+            amount_db: number | null;
+        };
+        /**
          * SessionLine
          * @description A session in the list.
          */
@@ -5604,8 +5859,27 @@ export interface components {
             };
         };
         /**
+         * SetBus
+         * @description Change a bus; what is not named stays.
+         */
+        SetBus: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_bus";
+            /** Bus Id */
+            bus_id: string;
+            /** Changes */
+            changes: {
+                [key: string]: number | boolean | string | {
+                    [key: string]: number | string | null;
+                } | null;
+            };
+        };
+        /**
          * SetChain
-         * @description The stages that a part goes through, all of them in their order.
+         * @description The stages that a part, its layers, or a bus go through, all of them in their order.
          */
         SetChain: {
             /**
@@ -5614,9 +5888,17 @@ export interface components {
              */
             kind: "set_chain";
             /** Part Id */
-            part_id: string;
+            part_id?: string | null;
+            /**
+             * Layers
+             * @description of the part only its layers
+             * @default false
+             */
+            layers: boolean;
+            /** Bus Id */
+            bus_id?: string | null;
             /** Chain */
-            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[];
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
         };
         /**
          * SetCleaning
@@ -5689,6 +5971,23 @@ export interface components {
                 [key: string]: number | boolean | string | number[] | components["schemas"]["HitOffset"][] | null;
             };
             instrument?: components["schemas"]["Instrument"] | null;
+        };
+        /**
+         * SetLess
+         * @description How much less of another part a part's microphones have; 0 leaves it as it was recorded.
+         */
+        SetLess: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_less";
+            /** Part Id */
+            part_id: string;
+            /** Of Part Id */
+            of_part_id: string;
+            /** Less Db */
+            less_db: number;
         };
         /**
          * SetMark
@@ -6379,10 +6678,17 @@ export interface components {
             /** After Lkfs */
             after_lkfs: number;
             /**
-             * Match Db
-             * @description what brings what comes out to the loudness of what went in
+             * Without All Db
+             * @description what makes it as loud without any stage as with all
              */
-            match_db: number;
+            without_all_db: number;
+            /**
+             * Without Stage Db
+             * @description what makes it as loud without the stage asked for
+             */
+            without_stage_db: number;
+            /** @description the loudest stroke there */
+            stroke: components["schemas"]["StrokeSeen"] | null;
             /** Starting Points */
             starting_points: components["schemas"]["StartingPoint"][];
         };
@@ -6396,7 +6702,7 @@ export interface components {
             /** About */
             about: string;
             /** Chain */
-            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"])[];
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
         };
         /**
          * StemChoice
@@ -6441,6 +6747,18 @@ export interface components {
              * @default false
              */
             blends: boolean;
+            /**
+             * Stages
+             * @description every part through its stages; sums always are
+             * @default true
+             */
+            stages: boolean;
+            /**
+             * Buses
+             * @description every group, parallel and room by itself
+             * @default false
+             */
+            buses: boolean;
             /**
              * Sums
              * @description all layers, and everything
@@ -6506,6 +6824,26 @@ export interface components {
             part_id: string;
             /** Found S */
             found_s: number;
+        };
+        /**
+         * StrokeSeen
+         * @description One stroke before and after: the lowest and highest sample in equal columns.
+         */
+        StrokeSeen: {
+            /** At S */
+            at_s: number;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Before Low */
+            before_low: number[];
+            /** Before High */
+            before_high: number[];
+            /** After Low */
+            after_low: number[];
+            /** After High */
+            after_high: number[];
         };
         /**
          * Suggestion
@@ -6584,6 +6922,59 @@ export interface components {
              * @description how far what it spills stands under the candidate, in dB
              */
             under_db: number;
+        };
+        /**
+         * SweepStage
+         * @description A filter that goes up and down with the bars.
+         */
+        SweepStage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sweep";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Takes
+             * @description what it takes away
+             * @default highs
+             * @enum {string}
+             */
+            takes: "highs" | "lows";
+            /**
+             * From Hz
+             * @description where it stands at its beginning
+             * @default 400
+             */
+            from_hz: number;
+            /**
+             * To Hz
+             * @description where it stands half way
+             * @default 8000
+             */
+            to_hz: number;
+            /**
+             * Every Beats
+             * @description quarter notes from one beginning to the next
+             * @default 16
+             */
+            every_beats: number;
+            /**
+             * Ring
+             * @description how much it rings where it stands
+             * @default 0.7
+             */
+            ring: number;
+            /**
+             * Blend Percent
+             * @description less leaves so much of it as it was, beside
+             * @default 100
+             */
+            blend_percent: number;
         };
         /**
          * TakeChanges
@@ -11393,6 +11784,8 @@ export interface operations {
                 kit?: string | null;
                 instrument?: string | null;
                 click?: boolean;
+                bus_id?: string | null;
+                without?: string | null;
             };
             header?: never;
             path: {
@@ -11822,7 +12215,6 @@ export interface operations {
             header?: never;
             path: {
                 session_id: string;
-                part_id: string;
             };
             cookie?: never;
         };
@@ -11839,6 +12231,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StagesSeen"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    chains: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChain"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptChain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChain"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    forget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChain"][];
                 };
             };
             /** @description Forbidden */

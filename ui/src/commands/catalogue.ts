@@ -242,8 +242,11 @@ export const COMMANDS = {
     },
     'y',
   ),
-  before: at({ shape: 'before and after, seen and heard', mix: 'without any stage, or with them' }, 'b'),
-  beforeOne: at({ mix: 'without this stage, or with it' }, 'Alt+b'),
+  before: at(
+    { shape: 'before and after, seen and heard', mix: 'hear it without any stage, as loud as with them' },
+    'b',
+  ),
+  beforeOne: at({ mix: 'hear it without this stage, as loud as with it' }, 'Alt+b'),
   chooseAll: at({ sort: 'choose all', shape: 'choose all' }, 'Ctrl+a'),
   ghosts: at({ write: 'a ghost, or no longer', shape: 'make ghosts: what is chosen, else the loop' }, 'h'),
   even: at({ shape: 'even out: what is chosen, else the loop' }, 'f'),

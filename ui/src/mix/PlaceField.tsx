@@ -4,10 +4,12 @@ import { useMeters } from '../layer/useMeters';
 import { orderedParts, type BenchProps } from '../shell/bench';
 import { useWindow } from '../state/window';
 import { placed } from './labels';
+import { orderedBuses } from './target';
 
-type Side = 'recording' | 'layers';
+type Side = 'recording' | 'layers' | 'bus';
 
 interface Stand {
+  /** Of a bus its own. */
   partId: string;
   side: Side;
   name: string;
@@ -25,8 +27,17 @@ const [LEFT, RIGHT, ABOVE, BELOW] = [46, 16, 12, 20];
 const PAN_STEP = 0.05;
 
 /** Where everything stands: left to right its place, up and down its level. Dragged, or moved by arrow keys. */
-export function PlaceField(props: BenchProps & { width: number; height: number }) {
+export function PlaceField(
+  props: BenchProps & {
+    width: number;
+    height: number;
+    busId: string | null;
+    onPart: () => void;
+    onBus: (busId: string) => void;
+  },
+) {
   const { doing, document, revision, overview, pieces, partId, lengthS, width, height } = props;
+  const { busId, onPart, onBus } = props;
   const set = useWindow((state) => state.set);
   const reading = useMeters(doing.id, revision, document.rate_hz ?? 44100, lengthS);
   const svg = useRef<SVGSVGElement | null>(null);
@@ -35,11 +46,11 @@ export function PlaceField(props: BenchProps & { width: number; height: number }
   const xOf = (pan: number) => LEFT + ((pan + 1) / 2) * inner.width;
   const yOf = (db: number) =>
     ABOVE + ((TOP_DB - Math.min(Math.max(db, LOWEST_DB), TOP_DB)) / (TOP_DB - LOWEST_DB)) * inner.height;
-  const stands = orderedParts(document).flatMap(([id, part]): Stand[] => {
+  const ofParts = orderedParts(document).flatMap(([id, part]): Stand[] => {
     const piece = pieces.get(part.piece);
     const name = overview?.parts.find((one) => one.part_id === id)?.name ?? piece?.name ?? '';
     const blend = part.blend ?? {};
-    const sides: [Side, boolean][] = [
+    const sides: ['recording' | 'layers', boolean][] = [
       ['recording', part.sources.length > 0],
       ['layers', Object.keys(part.layers ?? {}).length > 0],
     ];
@@ -56,20 +67,43 @@ export function PlaceField(props: BenchProps & { width: number; height: number }
         on: blend[`${side}_on`] ?? true,
       }));
   });
+  const ofBuses = orderedBuses(document).map(([id, bus]): Stand => ({
+    partId: id,
+    side: 'bus',
+    name: bus.name,
+    ink: 'ink',
+    cross: false,
+    db: bus.level_db ?? 0,
+    pan: bus.pan ?? 0,
+    on: bus.on ?? true,
+  }));
+  const stands = [...ofParts, ...ofBuses];
+  const dbLimit = (one: Stand) =>
+    one.side === 'bus' ? limitOf('MixBus', 'level_db') : limitOf('Blend', `${one.side}_db`);
+  const choose = (one: Stand) => {
+    if (one.side === 'bus') return onBus(one.partId);
+    set({ partId: one.partId });
+    onPart();
+  };
+  const isChosen = (one: Stand) => (busId ? one.partId === busId : one.partId === partId);
   const put = (one: Stand, db: number, pan: number): Stand => ({
     ...one,
-    db: held(Math.round(db * 2) / 2, limitOf('Blend', `${one.side}_db`)),
-    pan:
-      Math.abs(pan) < 0.04
-        ? 0
-        : held(Math.round(pan / PAN_STEP) * PAN_STEP, limitOf('Blend', `${one.side}_pan`)),
+    db: held(Math.round(db * 2) / 2, dbLimit(one)),
+    pan: Math.abs(pan) < 0.04 ? 0 : held(Math.round(pan / PAN_STEP) * PAN_STEP, limitOf('MixBus', 'pan')),
   });
   const keep = async (one: Stand) => {
-    await doing.act({
-      kind: 'set_blend',
-      part_id: one.partId,
-      changes: { [`${one.side}_db`]: one.db, [`${one.side}_pan`]: one.pan },
-    });
+    if (one.side === 'bus')
+      await doing.act({
+        kind: 'set_bus',
+        bus_id: one.partId,
+        changes: { level_db: one.db, pan: one.pan },
+      });
+    else
+      await doing.act({
+        kind: 'set_blend',
+        part_id: one.partId,
+        changes: { [`${one.side}_db`]: one.db, [`${one.side}_pan`]: one.pan },
+      });
     setMoving(null);
   };
   const at = (event: React.PointerEvent): [number, number] => {
@@ -114,24 +148,24 @@ export function PlaceField(props: BenchProps & { width: number; height: number }
       ))}
       {shown.map((one, index) => {
         const [x, y] = [xOf(one.pan), yOf(one.db)];
-        const loud = reading?.parts.get(one.partId)?.[one.side].peakDb;
+        const loud = one.side === 'bus' ? undefined : reading?.parts.get(one.partId)?.[one.side].peakDb;
         return (
           <g
             key={`${one.partId}-${one.side}`}
-            className={`stand ${one.side} ${one.on ? '' : 'off'} ${one.partId === partId ? 'chosen' : ''}`}
-            style={{ color: `var(--piece-${one.ink})` }}
+            className={`stand ${one.side} ${one.on ? '' : 'off'} ${isChosen(one) ? 'chosen' : ''}`}
+            style={{ color: one.side === 'bus' ? 'var(--ink)' : `var(--piece-${one.ink})` }}
             tabIndex={0}
             role="slider"
             aria-label={one.name}
             aria-orientation="vertical"
-            aria-valuemin={limitOf('Blend', `${one.side}_db`).least}
-            aria-valuemax={limitOf('Blend', `${one.side}_db`).most}
+            aria-valuemin={dbLimit(one).least}
+            aria-valuemax={dbLimit(one).most}
             aria-valuenow={one.db}
             aria-valuetext={`${decibelsSaid(one.db)}, ${placeSaid(one.pan)}${one.on ? '' : ', muted'}`}
-            onFocus={() => set({ partId: one.partId })}
+            onFocus={() => choose(one)}
             onPointerDown={(event) => {
               event.currentTarget.setPointerCapture(event.pointerId);
-              set({ partId: one.partId });
+              choose(one);
               setMoving(one);
             }}
             onPointerMove={(event) => {
@@ -161,14 +195,12 @@ export function PlaceField(props: BenchProps & { width: number; height: number }
                 y2={Math.max(yOf(one.db) + (yOf(loud) - yOf(0)), y)}
               />
             )}
-            {one.partId === partId && (
-              <rect className="frame" x={x - 15} y={y - 12} width={30} height={24} rx={4} />
-            )}
-            <Head cross={one.cross} x={x} y={y} size={1} />
+            {isChosen(one) && <rect className="frame" x={x - 15} y={y - 12} width={30} height={24} rx={4} />}
+            <Head shape={shapeOf(one)} x={x} y={y} size={1} />
             {/* Where heads lie on each other, each stands small before its name as well. */}
             {labels[index]!.apart && (
               <Head
-                cross={one.cross}
+                shape={shapeOf(one)}
                 x={labels[index]!.x + (labels[index]!.anchor === 'start' ? 4 : -4)}
                 y={labels[index]!.y - 4}
                 size={0.6}
@@ -191,10 +223,14 @@ export function PlaceField(props: BenchProps & { width: number; height: number }
   );
 }
 
-/** A note head, an oval or a cross, in the ink of what holds it. */
-function Head({ cross, x, y, size }: { cross: boolean; x: number; y: number; size: number }) {
+const shapeOf = (one: Stand) => (one.side === 'bus' ? 'square' : one.cross ? 'cross' : 'oval');
+
+/** A note head, an oval or a cross, or a bus's square, in the ink of what holds it. */
+function Head({ shape, x, y, size }: { shape: string; x: number; y: number; size: number }) {
   const arm = 6 * size;
-  return cross ? (
+  if (shape === 'square')
+    return <rect className="return" x={x - arm} y={y - arm} width={2 * arm} height={2 * arm} />;
+  return shape === 'cross' ? (
     <path
       className="cross"
       d={`M${x - arm} ${y - arm}L${x + arm} ${y + arm}M${x - arm} ${y + arm}L${x + arm} ${y - arm}`}

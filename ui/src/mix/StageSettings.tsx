@@ -2,6 +2,7 @@ import { Form } from 'react-bootstrap';
 import { limitOf, type Limit } from '../api/limit';
 import { Setting } from '../find/Setting';
 import type { Band, Stage } from './chain';
+import { RecutSettings } from './RecutSettings';
 
 interface Row {
   field: string;
@@ -56,19 +57,28 @@ const DRIVE: Row[] = [
 const WIDTH: Row[] = [
   row('width_percent', 'Width', limitOf('WidthStage', 'width_percent'), '0 is one place, 100 as it was'),
 ];
+const SWEEP: Row[] = [
+  row('from_hz', 'Stands at', limitOf('SweepStage', 'from_hz'), 'at its beginning', { logarithmic: true }),
+  row('to_hz', 'Goes to', limitOf('SweepStage', 'to_hz'), 'half way', { logarithmic: true }),
+  row('every_beats', 'Comes back in', limitOf('SweepStage', 'every_beats'), '16 are four bars of four'),
+  row('ring', 'Ring', limitOf('SweepStage', 'ring'), 'how much it sings where it stands'),
+  row('blend_percent', 'Blend', limitOf('SweepStage', 'blend_percent'), 'less leaves the dry one beside it'),
+];
 const SLOPES = [6, 12, 18, 24, 30, 36, 42, 48];
 
 interface Props {
   stage: Stage;
   /** The bell or shelf that is looked at. */
   band: number;
+  /** Quarter notes in a bar. */
+  barBeats: number;
   onBand: (band: number) => void;
   onMove: (stage: Stage) => void;
   onDone: (stage: Stage) => void;
 }
 
 /** The settings of one stage. */
-export function StageSettings({ stage, band, onBand, onMove, onDone }: Props) {
+export function StageSettings({ stage, band, barBeats, onBand, onMove, onDone }: Props) {
   const rows = (all: Row[]) =>
     all.map((one) => (
       <Setting
@@ -107,6 +117,23 @@ export function StageSettings({ stage, band, onBand, onMove, onDone }: Props) {
       return <>{rows(DRIVE)}</>;
     case 'width':
       return <>{rows(WIDTH)}</>;
+    case 'sweep':
+      return (
+        <>
+          <Form.Select
+            size="sm"
+            aria-label="What it takes away"
+            value={stage.takes ?? 'highs'}
+            onChange={(event) => onDone({ ...stage, takes: event.target.value as 'highs' | 'lows' })}
+          >
+            <option value="highs">takes the highs away</option>
+            <option value="lows">takes the lows away</option>
+          </Form.Select>
+          {rows(SWEEP)}
+        </>
+      );
+    case 're-cut':
+      return <RecutSettings stage={stage} barBeats={barBeats} onDone={onDone} />;
     default:
       return null;
   }

@@ -1,5 +1,5 @@
 import { useCallback, useMemo } from 'react';
-import type { Document, Part } from '../api/client';
+import type { Document } from '../api/client';
 import { timeToX } from '../stage/axes';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { inks } from '../stage/heads';
@@ -14,20 +14,20 @@ const LEAST_DB = 6; // what the scale shows at least
 /** What dynamics takes, hanging over the waveform on the time axis. */
 export function TurnedDown({
   document,
-  part,
+  sourceIds,
   ink,
   down,
 }: {
   document: Document;
-  part: Part;
+  sourceIds: readonly string[];
   ink: string;
   down: { db: number[]; startS: number; endS: number } | null;
 }) {
   const night = useWindow((state) => state.night);
   const view = useWindow((state) => state.view);
   const sources = useMemo(
-    () => part.sources.map((id) => document.sources?.[id]).filter((one) => one !== undefined),
-    [part, document],
+    () => sourceIds.map((id) => document.sources?.[id]).filter((one) => one !== undefined),
+    [sourceIds, document],
   );
   const draw = useCallback<Draw>(
     (context, width, height) => {

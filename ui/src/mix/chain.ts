@@ -12,6 +12,8 @@ export const KINDS: [Kind, string, string][] = [
   ['attack and body', 'Attack and body', 'the stroke and its ring, by the hits that are known'],
   ['drive', 'Drive', 'soft saturation'],
   ['width', 'Width', 'nearer together or further apart'],
+  ['sweep', 'Sweep', 'a filter that goes up and down with the bars'],
+  ['re-cut', 'Re-cut', 'steps of the grid again, backwards, in pieces'],
 ];
 
 export const nameOf = (kind: Kind): string => KINDS.find(([one]) => one === kind)![1];
@@ -48,6 +50,12 @@ export function saidOf(stage: Stage): string {
       return `${signed(stage.drive_db ?? 0)} dB, ${stage.blend_percent} %`;
     case 'width':
       return `${stage.width_percent} %`;
+    case 'sweep':
+      return `${stage.takes === 'lows' ? 'lows' : 'highs'} away, ${hertz(stage.from_hz ?? 400)} to ${hertz(stage.to_hz ?? 8000)}`;
+    case 're-cut': {
+      const cut = (stage.steps ?? []).filter((one) => one !== 'as played').length;
+      return cut ? `${cut} of ${stage.steps!.length} steps` : 'no step yet';
+    }
     default:
       return '';
   }
@@ -60,6 +68,8 @@ export function newStage(kind: Kind): Stage {
       return { kind, on: true, low_cut_hz: 30 } as Stage;
     case 'equaliser':
       return { kind, on: true, bands: [{ shape: 'bell', at_hz: 500, by_db: 0, octaves: 1 }] } as Stage;
+    case 'sweep':
+      return { kind, on: true, takes: 'highs', from_hz: 400, to_hz: 8000, every_beats: 16 } as Stage;
     default:
       return { kind, on: true } as Stage;
   }

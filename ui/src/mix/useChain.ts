@@ -1,49 +1,59 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { client, take, type Part } from '../api/client';
+import { client, take, type Document } from '../api/client';
 import type { Doing } from '../api/session';
 import { useWindow } from '../state/window';
 import type { Stage } from './chain';
+import { asked as named, chainOf, keyOf, type Target } from './target';
 
-/** The stages of a part, also while they are being set, and what they do to the stretch in view. */
+const REST_MS = 250;
+const SETTLE_MS = 70;
+
+/** The stages of somebody, also while they are being set, and what they do to the stretch in view. */
 export function useChain(
   doing: Doing,
   revision: number,
-  partId: string | null,
-  part: Part | null,
+  document: Document,
+  target: Target,
   number: number | null,
   lengthS: number,
 ) {
-  const kept = (part?.chain ?? []) as Stage[];
+  const of = keyOf(target);
   const [draft, setDraft] = useState<{ of: string; chain: Stage[] } | null>(null);
-  const chain = draft && draft.of === partId ? draft.chain : kept;
-  const view = useSettledView();
+  const drafted = draft && draft.of === of ? draft.chain : null;
+  const chain = drafted ?? chainOf(document, target);
+  const view = useSettled(
+    useWindow((state) => state.view),
+    REST_MS,
+  );
   const startS = Math.max(view.startS, 0);
   const endS = Math.min(view.startS + view.spanS, lengthS);
-  const asked = { start_s: startS, end_s: endS, chain: draft?.of === partId ? chain : null, stage: number };
+  // While a setting is dragged, what it would do is asked for where it rests.
+  const shown = useSettled(drafted, SETTLE_MS);
+  const body = { ...named(target), start_s: startS, end_s: endS, chain: shown, stage: number };
+  const there = target.busId !== null || target.partId !== null;
   const seen = useQuery({
-    queryKey: ['stages', doing.id, partId, revision, asked],
+    queryKey: ['stages', doing.id, revision, body],
     queryFn: () =>
       take(
-        client.POST('/api/sessions/{session_id}/parts/{part_id}/stages', {
-          params: { path: { session_id: doing.id, part_id: partId! } },
-          body: asked as never,
+        client.POST('/api/sessions/{session_id}/stages', {
+          params: { path: { session_id: doing.id } },
+          body: body as never,
         }),
-      ).then((found) => ({ ...found, of: partId, startS, endS })),
-    enabled: partId !== null && endS > startS,
+      ).then((found) => ({ ...found, of, startS, endS })),
+    enabled: there && endS > startS,
     placeholderData: keepPreviousData,
     retry: false,
   });
   return {
     chain,
-    seen: seen.data?.of === partId ? seen.data : null,
+    seen: seen.data?.of === of ? seen.data : null,
     /** Stages on their way. */
-    move: (next: Stage[]) => partId && setDraft({ of: partId, chain: next }),
+    move: (next: Stage[]) => setDraft({ of, chain: next }),
     /** Stages as they shall be. */
     done: async (next: Stage[]) => {
-      if (!partId) return;
-      setDraft({ of: partId, chain: next });
-      await doing.act({ kind: 'set_chain', part_id: partId, chain: next as never });
+      setDraft({ of, chain: next });
+      await doing.act({ kind: 'set_chain', ...named(target), chain: next as never });
       setDraft(null);
     },
   };
@@ -51,15 +61,12 @@ export function useChain(
 
 export type ChainWork = ReturnType<typeof useChain>;
 
-const REST_MS = 250;
-
-/** The view once it stands still, so that nothing is asked for while it scrolls. */
-function useSettledView() {
-  const view = useWindow((state) => state.view);
-  const [settled, setSettled] = useState(view);
+/** A value once it has stood still so long. */
+function useSettled<T>(value: T, restMs: number): T {
+  const [settled, setSettled] = useState(value);
   useEffect(() => {
-    const timer = setTimeout(() => setSettled(view), REST_MS);
+    const timer = setTimeout(() => setSettled(value), restMs);
     return () => clearTimeout(timer);
-  }, [view]);
+  }, [value, restMs]);
   return settled;
 }

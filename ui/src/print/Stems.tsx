@@ -7,7 +7,8 @@ import type { Doing } from '../api/session';
 import { useWindow } from '../state/window';
 
 type Choice = Schema['StemChoice'];
-type Kind = 'recordings' | 'cleaned' | 'layers' | 'each_layer' | 'blends' | 'sums' | 'midi';
+type Kind =
+  'recordings' | 'cleaned' | 'layers' | 'each_layer' | 'blends' | 'stages' | 'buses' | 'sums' | 'midi';
 
 const KINDS: [Kind, string][] = [
   ['recordings', 'every recording'],
@@ -15,6 +16,8 @@ const KINDS: [Kind, string][] = [
   ['layers', 'every part’s layers'],
   ['each_layer', 'every layer apart'],
   ['blends', 'every part blended'],
+  ['stages', 'parts through their stages'],
+  ['buses', 'every bus and room'],
   ['sums', 'sums'],
   ['midi', 'MIDI'],
 ];
@@ -24,6 +27,8 @@ const USUAL: Record<Kind, boolean> = {
   layers: true,
   each_layer: false,
   blends: false,
+  stages: true,
+  buses: false,
   sums: true,
   midi: true,
 };

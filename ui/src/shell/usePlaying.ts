@@ -5,6 +5,15 @@ import { useWindow } from '../state/window';
 import { fitView } from '../state/view';
 import { useMatch } from './useMatch';
 
+/** Whether anything goes through stages or buses: then what is heard together is not the sum of what is heard alone. */
+function isMixed(document: Document | undefined): boolean {
+  const parts = Object.values(document?.parts ?? {});
+  return (
+    Object.keys(document?.buses ?? {}).length > 0 ||
+    parts.some((one) => (one.chain ?? []).length > 0 || (one.layers_chain ?? []).length > 0)
+  );
+}
+
 /** Tie the player to the window: what is heard follows the switches, the line follows the sound. */
 export function usePlaying(
   id: string,
@@ -28,6 +37,9 @@ export function usePlaying(
   const back = useWindow((state) => state.back);
   const tried = useWindow((state) => state.tried);
   const click = useWindow((state) => state.click);
+  const without = useWindow((state) => state.without);
+  const busAlone = useWindow((state) => state.busAlone);
+  const mixed = isMixed(document);
   // A loop over an empty bar behind the end plays as well: there is something to play to.
   const heardS = looping && loop ? Math.max(lengthS, loop.endS) : lengthS;
   const rateHz = document?.rate_hz ?? 44100;
@@ -46,6 +58,9 @@ export function usePlaying(
       back,
       tried,
       click,
+      mixed,
+      without: without && JSON.stringify(without),
+      busId: busAlone,
     };
   }, [
     id,
@@ -62,6 +77,9 @@ export function usePlaying(
     back,
     tried,
     click,
+    mixed,
+    without,
+    busAlone,
   ]);
   const match = useMatch(id, heard, revision, looping ? loop : null);
 
@@ -103,7 +121,7 @@ export function usePlaying(
   useEffect(() => {
     // A sound that is stepped to, or the change held back, is wanted at once; a new revision may take its
     // time to come.
-    if (player.playing) player.refresh(heard, tried || back ? AT_ONCE_S : undefined);
+    if (player.playing) player.refresh(heard, tried || back || heard.mixed ? AT_ONCE_S : undefined);
   }, [heard, revision, tried, back]);
   useEffect(() => {
     // The click goes over into what is heard now.

@@ -217,4 +217,22 @@ describe('the player', () => {
     expect(said[0]).toContain('could not be played');
     expect(player.playing).toBe(false);
   });
+
+  it('plays one stream where stages and buses make more than the sum, and another when another is chosen', async () => {
+    const player = new Player();
+    asked.length = 0;
+    const without = JSON.stringify({ part_id: 'p', stage: 1, trim_db: -2 });
+    void player.play({ ...heard, mixed: true, without, busId: 'room' }, 1);
+    await settle();
+    const buses = () => [...new Set(asked.map((one) => one.split('?')[0]!.split('/').pop()))];
+    expect(buses()).toEqual(['both']);
+    expect(new URLSearchParams(asked[0]!.split('?')[1]).get('without')).toBe(without);
+    expect(new URLSearchParams(asked[0]!.split('?')[1]).get('bus_id')).toBe('room');
+    expect(Context.last.gains[0]!.gain.value).toBe(1);
+    asked.length = 0;
+    player.hear('layers');
+    await settle();
+    expect(buses()).toEqual(['layers']);
+    player.stop();
+  });
 });

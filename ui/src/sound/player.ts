@@ -17,6 +17,12 @@ export interface Heard {
   back?: boolean;
   /** Whether every beat clicks. */
   click?: boolean;
+  /** Whether what is heard together is more than the sum: then one stream comes of it, as it is printed. */
+  mixed?: boolean;
+  /** Stages that are not heard, as JSON. */
+  without?: string | null;
+  /** The bus that is heard by itself. */
+  busId?: string | null;
   /** A sound of the library that is tried in place of a layer; nothing is changed by it. */
   tried?: { partId: string; layerId: string | null; kit: string; instrument: string } | null;
 }
@@ -130,15 +136,21 @@ export class Player {
 
   /** Recording, layers or both, at one loudness or as they are: two gains that change on the same sample. */
   hear(hearing: Hearing, match: Match | null = null): void {
+    const other = hearing !== this.hearing;
     this.hearing = hearing;
     this.match = match;
+    if (other && this.heard?.mixed) {
+      this.prepared = null;
+      this.refresh(this.heard, AT_ONCE_S);
+    }
     if (!this.gains || !this.context) return;
     for (const bus of ['recording', 'layers'] as const)
       this.gains[bus].gain.setTargetAtTime(this.gainOf(bus), this.context.currentTime, FADE_S / 3);
   }
 
   private gainOf(bus: 'recording' | 'layers'): number {
-    if (this.hearing !== bus && this.hearing !== 'both') return 0;
+    const of = this.heard?.mixed && bus === 'recording' ? this.hearing : bus;
+    if (this.hearing !== of && this.hearing !== 'both') return 0;
     return 10 ** ((this.match?.[this.hearing] ?? 0) / 20);
   }
 
@@ -257,12 +269,13 @@ export class Player {
     const frames = Math.min(Math.round(lengthS * rateHz), Math.round(endS * rateHz) - start);
     if (frames <= 0) return [new Float32Array(0), new Float32Array(0)];
     const plain = { partId, find: null };
+    const { tried, mixed, trigger, detector } = this.heard!;
     const buses: [string, { partId: string | null; find: string | null }][] = [
-      this.heard!.detector ? ['detector', this.heard!.detector] : ['recording', plain],
-      this.heard!.trigger ? ['trigger', this.heard!.trigger] : ['layers', plain],
+      detector ? ['detector', detector] : [mixed ? this.hearing : 'recording', plain],
     ];
-    const { tried } = this.heard!;
-    return Promise.all(
+    if (trigger) buses.push(['trigger', trigger]);
+    else if (!mixed) buses.push(['layers', plain]);
+    const windows = await Promise.all(
       buses.map(async ([bus, of]) => {
         const asked = new URLSearchParams({ start: String(start), frames: String(frames) });
         if (of.partId) asked.set('part', of.partId);
@@ -271,9 +284,14 @@ export class Player {
         if (this.heard!.drumsOnly) asked.set('backing', 'false');
         if (this.heard!.back) asked.set('back', 'true');
         // In whichever of the two is heard, and in one only.
-        if (this.heard!.click && (bus === 'recording') === (this.hearing === 'recording'))
+        if (
+          this.heard!.click &&
+          (mixed ? bus !== 'trigger' : (bus === 'recording') === (this.hearing === 'recording'))
+        )
           asked.set('click', 'true');
-        if (tried && bus === 'layers') {
+        if (this.heard!.without) asked.set('without', this.heard!.without);
+        if (this.heard!.busId) asked.set('bus_id', this.heard!.busId);
+        if (tried && (bus === 'layers' || bus === 'both')) {
           asked.set('trying', tried.partId);
           asked.set('kit', tried.kit);
           asked.set('instrument', tried.instrument);
@@ -285,6 +303,7 @@ export class Player {
         return new Float32Array(await answer.arrayBuffer());
       }),
     );
+    return windows.length > 1 ? windows : [windows[0]!, new Float32Array(windows[0]!.length)];
   }
 
   private fail(error: unknown): void {

@@ -1,5 +1,14 @@
 export type Hearing = 'recording' | 'layers' | 'both';
 
+/** A stage, or all, of a part, of its layers or of a bus, as the server takes it. */
+export interface Without {
+  part_id: string | null;
+  layers: boolean;
+  bus_id: string | null;
+  stage: number | null;
+  trim_db: number;
+}
+
 /** What is heard, and where it is. */
 export interface ListeningSlice {
   playheadS: number;
@@ -25,6 +34,10 @@ export interface ListeningSlice {
   click: boolean;
   /** The one microphone that is listened to, whatever else is chosen. */
   listenPart: string | null;
+  /** Stages that are not heard, and what makes up for them. */
+  without: Without | null;
+  /** The bus that is heard by itself. */
+  busAlone: string | null;
   /** Where notes are sent while they are due: a MIDI port or the sound module. */
   sendingTo: string | null;
 }
@@ -45,5 +58,7 @@ export const listeningAtFirst = (): ListeningSlice => ({
   detector: false,
   click: false,
   listenPart: null,
+  without: null,
+  busAlone: null,
   sendingTo: null,
 });

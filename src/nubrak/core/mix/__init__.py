@@ -6,7 +6,8 @@ Begin with ``render``; ``blend`` is the recording against the layers.
 """
 
 from nubrak.core.mix.blend import Blend
-from nubrak.core.mix.chain import AnyStage, Stage, active, through
+from nubrak.core.mix.buses import MOST_BUSES, AmountDb, BusKind, MixBus, group_of
+from nubrak.core.mix.chain import AnyStage, Blocks, KeptChain, Played, Stage, active, through
 from nubrak.core.mix.gaps import (
     MOST_GAP_MARKS,
     SAME_STROKE_S,
@@ -21,25 +22,34 @@ from nubrak.core.mix.gaps import (
 )
 from nubrak.core.mix.mending import LONGEST_MEND_S, Mend, mended, touching
 from nubrak.core.mix.recordings import head_of, sharing
-from nubrak.core.mix.render import Bus, Mix, ducking, render, render_recorded, render_source
+from nubrak.core.mix.render import Bus, Mix, ducking, played, render, render_recorded, render_source
+from nubrak.core.mix.room import Room, in_room
 from nubrak.core.mix.seen import curve_db, drawn_hz, spectrum_db, turned_down_db
 from nubrak.core.mix.starting_points import StartingPoint, starting_points
 from nubrak.core.mix.trigger import render_click
 
 __all__ = [
     "LONGEST_MEND_S",
+    "MOST_BUSES",
     "MOST_GAP_MARKS",
     "SAME_STROKE_S",
     "SILENCE_DB",
     "WHOLE_RING_DB",
+    "AmountDb",
     "AnyStage",
     "Blend",
+    "Blocks",
     "Bus",
+    "BusKind",
     "Cleaning",
     "GapMark",
+    "KeptChain",
     "Mend",
     "Mix",
+    "MixBus",
     "Openings",
+    "Played",
+    "Room",
     "Stage",
     "StartingPoint",
     "Strokes",
@@ -48,9 +58,12 @@ __all__ = [
     "drawn_hz",
     "ducking",
     "gap_gain",
+    "group_of",
     "head_of",
+    "in_room",
     "mended",
     "openings_of",
+    "played",
     "render",
     "render_click",
     "render_recorded",

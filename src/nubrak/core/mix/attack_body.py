@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.mix.dynamics import LEVEL_STEP
+
 _BEGINS_S = 0.001  # before the attack: nothing of the stroke is there yet
 
 
@@ -24,38 +26,27 @@ class AttackBodyStage(BaseModel):
     body_ms: float = Field(default=250.0, ge=20, le=4000, description="until it is as it was again")
 
 
-def stroke_gain(
-    stage: AttackBodyStage, hit_samples: NDArray[np.int64], rate_hz: int, start: int, frames: int
+def sharpened(
+    sound: NDArray[np.float64],
+    stage: AttackBodyStage,
+    hit_samples: NDArray[np.int64],
+    rate_hz: int,
+    start: int,
 ) -> NDArray[np.float64]:
-    """What samples ``start`` to ``start + frames`` are multiplied by, (frames,); the last stroke (n,) before
-    each sample says. Level goes from the attack's to the body's and back to none along raised cosines of dB.
+    """Sound (frames, 2) from sample ``start`` on through the stage; the last stroke (n,) before each sample
+    says. Level goes from the attack's to the body's and back to none along raised cosines of dB, told every
+    ``LEVEL_STEP`` and on a line between.
     """
+    from nubrak.core.mix.recursions import levelled, stroke_levels
+
     begins = hit_samples - round(_BEGINS_S * rate_hz)
     rise, attack, body = (
         max(round(s * rate_hz), 1) for s in (_BEGINS_S, stage.attack_ms / 1000, stage.body_ms / 1000)
     )
-    at = np.arange(start, start + frames)
-    last = np.searchsorted(begins, at, side="right") - 1
-    if not len(begins):
-        return np.ones(frames)
-    since = at - begins[np.maximum(last, 0)]
-    # Where the stroke before leaves it, the next one takes it up.
-    before = np.where(last > 0, begins[np.maximum(last, 0)] - begins[np.maximum(last - 1, 0)], 1 << 40)
-    level = _level_db(stage, since, rise + attack, body)
-    from_db = _level_db(stage, before, rise + attack, body)
-    up = _eased(since / rise)
-    level = np.where(since < rise, from_db + (stage.attack_db - from_db) * up, level)
-    return np.asarray(10 ** (np.where(last >= 0, level, 0.0) / 20))
-
-
-def _level_db(
-    stage: AttackBodyStage, since: NDArray[np.int64], attack: int, body: int
-) -> NDArray[np.float64]:
-    """The level so many samples after a stroke's beginning, (n,), once it has risen."""
-    over = _eased((since - attack) / max(attack, 1))
-    gone = _eased((since - 2 * attack - body // 2) / max(body // 2, 1))
-    return np.asarray((stage.attack_db + (stage.body_db - stage.attack_db) * over) * (1 - gone))
-
-
-def _eased(share: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(0.5 - 0.5 * np.cos(np.pi * np.clip(share, 0, 1)))
+    first = start // LEVEL_STEP * LEVEL_STEP
+    steps = -(-(start + len(sound) - first) // LEVEL_STEP)
+    told = float(stage.attack_db), float(stage.body_db), rise, rise + attack, body
+    # Of strokes before only the last two have a say.
+    near = begins[max(int(np.searchsorted(begins, first)) - 2, 0) :]
+    levels = stroke_levels(near, told, first, steps)
+    return np.asarray(levelled(np.ascontiguousarray(sound), levels, start - first))

@@ -7,22 +7,36 @@ looks. Every stage comes out when it went in, so paths that are summed agree to 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field
+from itertools import groupby
+from threading import Lock
 from typing import Annotated, Literal
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
-from scipy.signal import sosfilt
 
 from nubrak.core.controls import control
-from nubrak.core.mix.attack_body import AttackBodyStage, stroke_gain
+from nubrak.core.mix.attack_body import AttackBodyStage, sharpened
+from nubrak.core.mix.character import (
+    RecutStage,
+    SweepStage,
+    recut,
+    recut_reach_samples,
+    sweep_reach_samples,
+    swept_by,
+)
 from nubrak.core.mix.drive import REACH_SAMPLES, DriveStage, driven
-from nubrak.core.mix.dynamics import DynamicsStage, compressed, reach_samples
+from nubrak.core.mix.dynamics import LEVEL_STEP, DynamicsStage, compressed, reach_samples
 from nubrak.core.mix.equaliser import CutsStage, EqualiserStage, rings_samples, sections_of
+from nubrak.core.names import Name
+from nubrak.core.tempo import Tempo
 
-_BLOCK = 1 << 16
-_GONE_DB = 200.0  # under what went in, a filter's memory is over
+BLOCK = 1 << 16
+_GONE_DB = 140.0  # under what went in, a filter's memory is over
+_MOST_KEPT_BYTES = 96 << 20
 _LOUDEST = 1e3  # 60 dB over full scale: nothing that is heard, and no stage makes nonsense of it
 
 
@@ -40,7 +54,16 @@ class WidthStage(BaseModel):
     )
 
 
-Stage = CutsStage | EqualiserStage | DynamicsStage | AttackBodyStage | DriveStage | WidthStage
+Stage = (
+    CutsStage
+    | EqualiserStage
+    | DynamicsStage
+    | AttackBodyStage
+    | DriveStage
+    | WidthStage
+    | RecutStage
+    | SweepStage
+)
 AnyStage = Annotated[Stage, Field(discriminator="kind")]
 Stretch = Callable[[int, int], NDArray[np.float32]]  # (start, frames) → (frames, 2)
 
@@ -60,6 +83,10 @@ def changes_nothing(stage: Stage) -> bool:
             return stage.drive_db <= 0 or stage.blend_percent <= 0
         case WidthStage():
             return stage.width_percent == 100
+        case RecutStage():
+            return all(one == "as played" for one in stage.steps)
+        case SweepStage():
+            return stage.blend_percent <= 0
 
 
 def active(chain: list[Stage]) -> list[Stage]:
@@ -67,64 +94,151 @@ def active(chain: list[Stage]) -> list[Stage]:
     return [one for one in chain if one.on and not changes_nothing(one)]
 
 
+_FILTERS = CutsStage, EqualiserStage
+
+
+class KeptChain(BaseModel):
+    """A chain under a name, for every session."""
+
+    name: Name = Field(min_length=1, max_length=80)
+    chain: list[AnyStage] = Field(max_length=16)
+
+
+@dataclass(frozen=True)
+class Played:
+    """What stages know of what goes through them: where it is struck, ``hit_samples`` (n,) in order, and the
+    tempo it is in.
+    """
+
+    rate_hz: int
+    hit_samples: NDArray[np.int64]
+    tempo: Tempo = field(default_factory=Tempo)
+
+
+@dataclass(frozen=True)
+class Blocks:
+    """Blocks that have gone through stages, kept while there is room, for those who ask for the same again.
+    Threads may share it.
+    """
+
+    _kept: LRUCache[Hashable, NDArray[np.float32]] = field(
+        default_factory=lambda: LRUCache(_MOST_KEPT_BYTES, lambda block: block.nbytes)
+    )
+    _lock: Lock = field(default_factory=Lock)
+
+    def get(self, key: Hashable, make: Callable[[], NDArray[np.float32]]) -> NDArray[np.float32]:
+        """The block of this key, made where it is not kept."""
+        with self._lock:
+            found = self._kept.get(key)
+        if found is None:
+            found = make()
+            with self._lock:
+                self._kept[key] = found
+        return found
+
+
+def lead_samples(chain: list[Stage], played: Played) -> int:
+    """How far back stages remember, all of them together."""
+    return sum(_reach(one, played)[0] for one in chain)
+
+
 def through(
-    chain: list[Stage], plain: Stretch, hit_samples: NDArray[np.int64], rate_hz: int, start: int, frames: int
+    chain: list[Stage],
+    plain: Stretch,
+    played: Played,
+    start: int,
+    frames: int,
+    blocks: Blocks | None = None,
+    key: Hashable = None,
 ) -> NDArray[np.float32]:
     """The samples ``start`` to ``start + frames`` of what ``plain`` gives, (frames, 2), through the stages
-    that are on; ``hit_samples`` (n,), in order, are where it is struck.
+    that are on. With ``blocks`` each is kept under the ``key`` of what goes through.
     """
     stages = active(chain)
     if not stages:
         return plain(start, frames)
-    reaches = [_reach(one, rate_hz) for one in stages]
-    lead, ahead = (sum(of[k] for of in reaches) for k in (0, 1))
+    lead = lead_samples(stages, played)
+    ahead = sum(_reach(one, played)[1] for one in stages)
     out = np.empty((frames, 2), np.float32)
-    for number in range(start // _BLOCK, -(-(start + frames) // _BLOCK)):
-        begin = number * _BLOCK
-        sound = plain(begin - lead, lead + _BLOCK + ahead)
-        made = _all(stages, sound, hit_samples, rate_hz, begin - lead)[lead : lead + _BLOCK]
-        low, high = max(begin, start), min(begin + _BLOCK, start + frames)
-        out[low - start : high - start] = made[low - begin : high - begin]
+    for number in range(start // BLOCK, -(-(start + frames) // BLOCK)):
+        begin = number * BLOCK
+
+        def made(begin: int = begin) -> NDArray[np.float32]:
+            sound = plain(begin - lead, lead + BLOCK + ahead)
+            return _all(stages, sound, played, begin - lead, lead, BLOCK)
+
+        block = blocks.get((key, number), made) if blocks and key is not None else made()
+        low, high = max(begin, start), min(begin + BLOCK, start + frames)
+        out[low - start : high - start] = block[low - begin : high - begin]
     return out
 
 
 def _all(
-    stages: list[Stage], sound: NDArray[np.float32], hits: NDArray[np.int64], rate_hz: int, start: int
-) -> NDArray[np.float64]:
-    made = sound.astype(np.float64)
-    if not made.any():
-        return made
-    made = np.clip(np.nan_to_num(made, nan=0.0, posinf=_LOUDEST, neginf=-_LOUDEST), -_LOUDEST, _LOUDEST)
-    for stage in stages:
-        made = _one(stage, made, hits, rate_hz, start)
-    return np.clip(made, -_LOUDEST, _LOUDEST)
+    stages: list[Stage], sound: NDArray[np.float32], played: Played, start: int, lead: int, frames: int
+) -> NDArray[np.float32]:
+    """What becomes of ``frames`` of a sound, which come after ``lead`` of it and begin it at ``start``."""
+    from nubrak.core.mix.recursions import filtered, handed_on, taken_in
+
+    made, largest, numbers = taken_in(np.ascontiguousarray(sound))
+    if numbers and not largest:
+        return np.zeros((frames, 2), np.float32)
+    if not numbers or largest > _LOUDEST:
+        made = np.clip(np.nan_to_num(made, nan=0.0, posinf=_LOUDEST, neginf=-_LOUDEST), -_LOUDEST, _LOUDEST)
+    for is_filter, group in groupby(stages, lambda one: isinstance(one, CutsStage | EqualiserStage)):
+        these = list(group)
+        if is_filter:
+            rows = [sections_of(one, played.rate_hz) for one in these if isinstance(one, _FILTERS)]
+            made = np.asarray(filtered(np.concatenate(rows), made))
+        for stage in these:
+            made = made if is_filter else _one(stage, made, played, start)
+            # What only this stage had to hear is not worth another's time.
+            early, late = _reach(stage, played)
+            early = min(early, lead)
+            made, start, lead = made[early : len(made) - late], start + early, lead - early
+    return np.asarray(handed_on(made, lead, frames, _LOUDEST))
 
 
-def _one(
-    stage: Stage, sound: NDArray[np.float64], hits: NDArray[np.int64], rate_hz: int, start: int
-) -> NDArray[np.float64]:
+def _one(stage: Stage, sound: NDArray[np.float64], played: Played, start: int) -> NDArray[np.float64]:
+    rate_hz = played.rate_hz
     match stage:
         case CutsStage() | EqualiserStage():
-            return np.asarray(sosfilt(sections_of(stage, rate_hz), sound, axis=0))
+            raise AssertionError("filters go together")
         case DynamicsStage():
             return compressed(sound, stage, rate_hz)
         case AttackBodyStage():
-            return sound * stroke_gain(stage, hits, rate_hz, start, len(sound))[:, None]
+            return sharpened(sound, stage, played.hit_samples, rate_hz, start)
         case DriveStage():
             return driven(sound, stage)
         case WidthStage():
             middle = sound.mean(axis=1, keepdims=True)
             return middle + (sound - middle) * stage.width_percent / 100
+        case RecutStage():
+            return recut(sound, stage, played.tempo, rate_hz, start)
+        case SweepStage():
+            return swept_by(sound, stage, played.tempo, rate_hz, start)
 
 
-def _reach(stage: Stage, rate_hz: int) -> tuple[int, int]:
-    """How far a stage remembers and how far it looks ahead, in samples."""
+def _reach(stage: Stage, played: Played) -> tuple[int, int]:
+    """How far a stage remembers, in whole steps of what is told less often, and how far it looks ahead, in
+    samples.
+    """
+    early, late = _memory(stage, played)
+    return -(-early // LEVEL_STEP) * LEVEL_STEP, late
+
+
+def _memory(stage: Stage, played: Played) -> tuple[int, int]:
+    rate_hz = played.rate_hz
     match stage:
         case CutsStage() | EqualiserStage():
-            return rings_samples(sections_of(stage, rate_hz), rate_hz, _GONE_DB), 0
+            return rings_samples(stage, rate_hz, _GONE_DB), 0
         case DynamicsStage():
             return reach_samples(stage, rate_hz), 0
         case DriveStage():
             return REACH_SAMPLES, REACH_SAMPLES
+        case RecutStage():
+            step = recut_reach_samples(stage, played.tempo, rate_hz)
+            return step, step
+        case SweepStage():
+            return sweep_reach_samples(stage, rate_hz), 0
         case _:
             return 0, 0

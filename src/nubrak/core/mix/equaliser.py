@@ -6,11 +6,12 @@ Bells and shelves are those of Bristow-Johnson, "Cookbook formulae for audio EQ 
 
 from __future__ import annotations
 
-from typing import Literal
+from functools import lru_cache
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, TypeAdapter
 from scipy.signal import butter
 
 from nubrak.core.controls import control
@@ -53,8 +54,20 @@ class EqualiserStage(BaseModel):
     bands: list[EqBand] = Field(default=[], max_length=8)
 
 
+_FILTERS: TypeAdapter[CutsStage | EqualiserStage] = TypeAdapter(
+    Annotated[CutsStage | EqualiserStage, Field(discriminator="kind")]
+)
+
+
 def sections_of(stage: CutsStage | EqualiserStage, rate_hz: int) -> NDArray[np.float64]:
     """The second-order sections of a stage, (n, 6); none where it leaves everything as it is."""
+    return _sections(stage.model_dump_json(), rate_hz)
+
+
+@lru_cache(maxsize=512)
+def _sections(said: str, rate_hz: int) -> NDArray[np.float64]:
+    """The same by what the stage says of itself: every block asks for them."""
+    stage = _FILTERS.validate_json(said)
     if isinstance(stage, CutsStage):
         return _cuts(stage, rate_hz)
     rows = [_band(one, rate_hz) for one in stage.bands if one.by_db and one.at_hz < _HIGHEST * rate_hz]
@@ -110,10 +123,13 @@ def response_db(
     return np.asarray(20 * np.log10(np.maximum(np.abs(out), 1e-12)))
 
 
-def rings_samples(sections: NDArray[np.float64], rate_hz: int, under_db: float) -> int:
-    """How many samples after an impulse sections (n, 6) have fallen for good by ``under_db``: their slowest
-    pole says.
-    """
-    radius = [float(np.abs(np.roots(row[3:])).max()) for row in sections]
+def rings_samples(stage: CutsStage | EqualiserStage, rate_hz: int, under_db: float) -> int:
+    """How many samples after an impulse a stage has fallen by ``under_db`` for good, as its poles say."""
+    return _rings(stage.model_dump_json(), rate_hz, under_db)
+
+
+@lru_cache(maxsize=512)
+def _rings(said: str, rate_hz: int, under_db: float) -> int:
+    radius = [float(np.abs(np.roots(row[3:])).max()) for row in _sections(said, rate_hz)]
     slowest = max((one for one in radius if one < 1), default=0.0)
     return 0 if slowest <= 0 else min(int(np.ceil(under_db / (-20 * np.log10(slowest)))), 4 * rate_hz)

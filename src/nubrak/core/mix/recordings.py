@@ -61,8 +61,13 @@ def blended(
     """The samples ``start`` to ``start + frames`` of what ``plain`` gives, (frames, 2), as a blend has
     it: cut, making room for its hits, at its level and place.
     """
+    from nubrak.core.mix.recursions import placed
+
     sound = cut(blend, plain, rate_hz, start, frames)
     room = ducking_gain(blend, _NO_HITS if hits is None else hits, rate_hz, start, frames)
     if room is not None:
         sound = sound * room[:, None]
-    return np.asarray(np.float32(db_to_gain(blend.recording_db)) * pan_gains(blend.recording_pan) * sound)
+    if not blend.recording_db and not blend.recording_pan:
+        return sound
+    left, right = np.float32(db_to_gain(blend.recording_db)) * pan_gains(blend.recording_pan)
+    return np.asarray(placed(sound, left, right))

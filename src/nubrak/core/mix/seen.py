@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import welch
 
-from nubrak.core.mix.chain import Stage, Stretch, through
-from nubrak.core.mix.dynamics import DynamicsStage, gain_db, reach_samples
+from nubrak.core.mix.chain import Played, Stage, Stretch, through
+from nubrak.core.mix.dynamics import LEVEL_STEP, DynamicsStage, gain_db, reach_samples
 from nubrak.core.mix.equaliser import CutsStage, EqualiserStage, response_db, sections_of
 
 LOWEST_DB = -120.0
@@ -49,14 +49,7 @@ def curve_db(chain: list[Stage], at_hz: NDArray[np.float64], rate_hz: int) -> ND
 
 
 def turned_down_db(
-    chain: list[Stage],
-    number: int,
-    plain: Stretch,
-    hit_samples: NDArray[np.int64],
-    rate_hz: int,
-    start: int,
-    frames: int,
-    columns: int,
+    chain: list[Stage], number: int, plain: Stretch, played: Played, start: int, frames: int, columns: int
 ) -> NDArray[np.float64]:
     """How far the dynamics at ``number`` of a chain turns down what comes to it, from sample ``start`` on:
     the most in each of ``columns`` equal stretches, (columns,) in dB, 0 and more.
@@ -64,10 +57,8 @@ def turned_down_db(
     stage = chain[number]
     if not isinstance(stage, DynamicsStage) or not frames:
         return np.zeros(columns)
-    early = reach_samples(stage, rate_hz)
-    sound = through(
-        chain[:number], plain, hit_samples, rate_hz, max(start - early, 0), frames + min(early, start)
-    )
-    down = gain_db(sound.astype(np.float64), stage, rate_hz)[-frames:]
-    edges = np.linspace(0, frames, columns + 1).astype(np.int64)
-    return np.maximum.reduceat(down, np.minimum(edges[:-1], frames - 1))
+    early = min(reach_samples(stage, played.rate_hz), start)
+    sound = through(chain[:number], plain, played, start - early, frames + early)
+    down = gain_db(sound.astype(np.float64), stage, played.rate_hz)
+    edges = (early + np.linspace(0, frames, columns + 1)[:-1]).astype(np.int64) // LEVEL_STEP
+    return np.maximum.reduceat(down, np.minimum(edges, len(down) - 1))

@@ -105,8 +105,37 @@ _LIKE = {
 }
 
 
+_BUS = [
+    StartingPoint(
+        name="Held together",
+        about="a few dB at slow attack, so that strokes still stand out",
+        chain=[DynamicsStage(threshold_db=-20, ratio=2, attack_ms=30, release_ms=120, hears_from_hz=80)],
+    ),
+    StartingPoint(
+        name="Crushed, to be put beside",
+        about="fast and deep: as a parallel it fills what lies between strokes",
+        chain=[
+            DynamicsStage(threshold_db=-34, ratio=8, attack_ms=2, release_ms=70, make_up_db=9),
+            DriveStage(drive_db=6, blend_percent=70),
+        ],
+    ),
+    StartingPoint(
+        name="Middle firm, sides free",
+        about="each by itself: loud strokes in the middle leave the width alone",
+        chain=[DynamicsStage(threshold_db=-22, ratio=3, attack_ms=20, release_ms=100, apart=True)],
+    ),
+    StartingPoint(
+        name="A return without mud",
+        about="for rooms: lows and the highest away",
+        chain=[CutsStage(low_cut_hz=180, low_cut_slope=12, high_cut_hz=9000, high_cut_slope=12)],
+    ),
+]
+
+
 def starting_points(piece_id: str) -> list[StartingPoint]:
-    """The chains to begin with for a piece, what suits it first."""
+    """The chains to begin with for a piece, what suits it first; those for a "bus" are others."""
+    if piece_id == "bus":
+        return list(_BUS)
     own = _BY_PIECE.get(_LIKE.get(piece_id, piece_id), [])
     if not own and PIECES[piece_id].family == "drum":
         own = _BY_PIECE["tom"]

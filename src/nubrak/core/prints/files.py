@@ -266,10 +266,9 @@ def _at_rate(
         None if rate == rate_hz else soxr.ResampleStream(rate_hz, rate, 2, dtype="float32", quality="VHQ")
     )
     left = wanted
-    for start in range(0, frames, WINDOW_FRAMES):
+    for start, block in _one_ahead(window, frames):
         if go_on is not None and not go_on(start / frames):
             raise Cancelled
-        block = window(start, min(WINDOW_FRAMES, frames - start))
         if stream is not None:
             block = np.asarray(
                 stream.resample_chunk(block, last=start + len(block) >= frames), np.float32
@@ -278,6 +277,19 @@ def _at_rate(
         yield block
     if left > 0:
         yield np.zeros((left, 2), np.float32)
+
+
+def _one_ahead(window: Window, frames: int) -> Generator[tuple[int, NDArray[np.float32]]]:
+    """The windows one after the other, each made while the one before is written."""
+    starts = range(0, frames, WINDOW_FRAMES)
+    with ThreadPoolExecutor(1) as pool:
+        coming = pool.submit(window, 0, min(WINDOW_FRAMES, frames)) if frames else None
+        for start in starts:
+            assert coming is not None
+            block, after = coming.result(), start + WINDOW_FRAMES
+            if after < frames:
+                coming = pool.submit(window, after, min(WINDOW_FRAMES, frames - after))
+            yield start, block
 
 
 def write_sample(path: Path, audio: NDArray[np.float32], rate_hz: int) -> None:

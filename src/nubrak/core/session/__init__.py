@@ -13,11 +13,13 @@ from nubrak.core.session.gather_edits import AddClip, AddSource, AsPair, Combine
 from nubrak.core.session.layer_edits import AddLayer, LayerValue, SetLayer
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.mend_edits import MendStroke
+from nubrak.core.session.mix_edits import AddBus, SendTo, SetChain, known_bus
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
 from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_pieces, without_orphans
 from nubrak.core.session.write_edits import LayerPut, SoundWith, Write
 
 __all__ = [
+    "AddBus",
     "AddClip",
     "AddLayer",
     "AddParts",
@@ -38,6 +40,8 @@ __all__ = [
     "MendStroke",
     "NewPart",
     "Part",
+    "SendTo",
+    "SetChain",
     "SetLayer",
     "SetMark",
     "SetPattern",
@@ -48,6 +52,7 @@ __all__ = [
     "Write",
     "apply",
     "changed",
+    "known_bus",
     "out_of_bounds",
     "tell_pieces",
     "without_orphans",

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
-from nubrak.core.mix import AnyStage, Blend, Cleaning, Mend
+from nubrak.core.mix import MOST_BUSES, AnyStage, Blend, Cleaning, Mend, MixBus
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
@@ -75,6 +77,16 @@ class Part(BaseModel):
     chain: list[AnyStage] = Field(
         default=[], max_length=16, description="the stages its recording and layers go through, in this order"
     )
+    layers_chain: list[AnyStage] = Field(
+        default=[],
+        max_length=16,
+        description="the stages its layers go through before they join the recording",
+    )
+    less_of: dict[str, Annotated[float, Field(ge=-60, le=0)]] = Field(
+        default={},
+        max_length=256,
+        description="other parts of which its microphones have less, by so many dB; -60 is none",
+    )
     mends: dict[str, Mend] = Field(
         default={}, max_length=5000, description="strokes that sound as another of the recording did"
     )
@@ -128,6 +140,9 @@ class Document(BaseModel):
     )
     sources: dict[str, Source] = {}
     parts: dict[str, Part] = {}
+    buses: dict[str, MixBus] = Field(
+        default={}, max_length=MOST_BUSES, description="groups, parallels and rooms that parts go to"
+    )
     feels: dict[str, Feel] = Field(default={}, description="feels that were kept")
     note_map: NoteMap = NoteMap()
 

@@ -28,7 +28,7 @@ from nubrak.core.session.gather_edits import (
 )
 from nubrak.core.session.layer_edits import AddLayer, RemoveLayer, SetBlend, SetLayer
 from nubrak.core.session.mend_edits import MendStroke, Unmend
-from nubrak.core.session.mix_edits import SetChain
+from nubrak.core.session.mix_edits import AddBus, RemoveBus, SendTo, SetBus, SetChain, SetLess
 from nubrak.core.session.shape_edits import (
     AddParts,
     DropFeel,
@@ -63,7 +63,7 @@ ShapeAction = (
 LayerAction = AddLayer | SetLayer | RemoveLayer | SetBlend
 CutAction = SetCut | MarkCuts
 WriteAction = Write | SoundWith
-MixAction = SetChain
+MixAction = SetChain | AddBus | SetBus | SendTo | SetLess | RemoveBus
 AnyAction = Annotated[
     GatherAction | FindAction | SortAction | ShapeAction | LayerAction | CutAction | WriteAction | MixAction,
     Field(discriminator="kind"),

@@ -5,7 +5,7 @@ each moment holds. ``ghosts`` and ``sameness`` group the hits of one part.
 """
 
 from nubrak.core.sort.alike import REACHES_DB, USUAL_REACH, followers, unlike_db
-from nubrak.core.sort.apart import Shares, Struck, apart, by_itself
+from nubrak.core.sort.apart import Shares, Struck, apart, by_itself, turned_down
 from nubrak.core.sort.ghosts import ghosts
 from nubrak.core.sort.layout import Placed, outline, placed
 from nubrak.core.sort.listening import VERSION as LISTENED
@@ -41,6 +41,7 @@ __all__ = [
     "same_sounds",
     "sort_moments",
     "sounding_of",
+    "turned_down",
     "unlike_db",
     "way_of",
     "ways_by_own_microphone",

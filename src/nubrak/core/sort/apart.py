@@ -97,6 +97,17 @@ def apart(audio: Array, rate_hz: int, pieces: Sequence[Struck], usual: UsualSoun
     return Shares(share, rest, band, window)
 
 
+def turned_down(shares: Shares, gain: Sequence[float]) -> Shares:
+    """One share, the whole, in which each piece is multiplied by its ``gain`` (pieces,) where the sound is
+    its own.
+    """
+    told = shares.share.astype(np.float32)
+    own = np.array(gain, np.float32) - np.float32(gain[shares.rest])
+    # What no other piece has is the rest's.
+    whole = np.float32(gain[shares.rest]) + np.einsum("pfb,p->fb", told, own)
+    return Shares(np.clip(whole, 0.0, None)[None].astype(np.float16), -1, shares.band, shares.window)
+
+
 def by_itself(audio: Array, shares: Shares, piece: int, start: int, frames: int) -> Array:
     """The samples ``start`` to ``start + frames`` of one piece, (frames, channels), out of the audio (frames,
     channels) it was told apart in. Windows joined equal the whole, and all pieces together the audio.

@@ -16,6 +16,7 @@ from nubrak.desk.listening import (
     packed,
     settings_of,
     with_click,
+    without_of,
 )
 from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
 from nubrak.desk.suggesting import Suggestions, suggestions
@@ -47,19 +48,34 @@ def sound(
     kit: str | None = None,
     instrument: str | None = None,
     click: bool = False,
+    bus_id: str | None = None,
+    without: Annotated[str | None, Query(max_length=2000)] = None,
 ) -> Response:
     """A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find``
     holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
     with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
     along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
-    ``layer``; with ``click`` every beat clicks.
+    ``layer``; with ``click`` every beat clicks; of all parts together ``bus_id`` is heard alone; ``without``
+    holds stages that are not heard, as JSON.
     """
     standing = desk.one_back(session_id) if back else desk.standing(session_id)
     if trying is not None and kit is not None and instrument is not None:
         standing = with_tried(desk, standing, trying, layer, kit, instrument)
     parts = heard_parts(standing, part, backing)
     settings = settings_of(find) if part else None
-    window = desk.window(standing, bus, parts, start, frames, settings, before, solo=True)
+    window = desk.window(
+        standing,
+        bus,
+        parts,
+        start,
+        frames,
+        settings,
+        before,
+        solo=True,
+        bussed=part is None,
+        bus_id=bus_id if part is None else None,
+        without=without_of(without),
+    )
     return samples(packed(with_click(standing, window, start) if click else window))
 
 
@@ -70,7 +86,9 @@ def loudness(
     """How loud recording, layers and both are over a stretch, and what brings them to one loudness."""
     standing = desk.standing(session_id)
     most = round(standing.document.length_s * standing.document.rate_hz)
-    return matched(desk, standing, heard_parts(standing, part, backing), min(start, most), min(end, most))
+    return matched(
+        desk, standing, heard_parts(standing, part, backing), min(start, most), min(end, most), part is None
+    )
 
 
 @router.get("/sessions/{session_id}/meters")

@@ -79,7 +79,7 @@ def print_audio(
         standing.chosen(part),
         PrintSettings(form=form, depth=depth, channels=channels, rate_hz=rate_hz),
     )
-    path = printed(desk, standing, bus, parts, settings)
+    path = printed(desk, standing, bus, parts, settings, part is None)
     return FileResponse(
         path,
         media_type=f"audio/{form}",
