@@ -4,6 +4,7 @@ mouse and by keys.
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -70,6 +71,9 @@ def test_a_point_of_the_equaliser_is_dragged_over_the_spectrum_and_moved_by_arro
     page.get_by_role("list", name="Stages to add").get_by_role("button", name="Equaliser").click()
     point = page.get_by_role("slider", name="Band 1")
     expect(point).to_be_visible()
+    expect(page.get_by_role("group", name="Spectrum before and after")).to_have_accessible_name(
+        re.compile("LUFS before")
+    )
     box = point.locator("rect").bounding_box()
     assert box is not None
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

@@ -151,6 +151,7 @@ export function SpectrumView({
               );
             }}
           >
+            <circle className="reach" cx={x} cy={y} r={16} />
             <rect x={x - 5} y={y - 5} width={10} height={10} />
             <text x={x + 10} y={y - 8}>
               {`${(one.by_db ?? 0) > 0 ? '+' : ''}${one.by_db ?? 0} dB`.replace('-', '−')}

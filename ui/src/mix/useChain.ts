@@ -9,6 +9,13 @@ import { asked as named, chainOf, keyOf, type Target } from './target';
 const REST_MS = 250;
 const SETTLE_MS = 70;
 
+interface Draft {
+  of: string;
+  chain: Stage[];
+  /** The revision that holds it; null while it is not kept. */
+  keptAs: number | null;
+}
+
 /** The stages of somebody, also while they are being set, and what they do to the stretch in view. */
 export function useChain(
   doing: Doing,
@@ -19,8 +26,10 @@ export function useChain(
   lengthS: number,
 ) {
   const of = keyOf(target);
-  const [draft, setDraft] = useState<{ of: string; chain: Stage[] } | null>(null);
-  const drafted = draft && draft.of === of ? draft.chain : null;
+  const [draft, setDraft] = useState<Draft | null>(null);
+  // A draft that was kept stands until the session as it then is has come, so that no stage goes away in between.
+  const stands = draft && draft.of === of && (draft.keptAs === null || revision < draft.keptAs);
+  const drafted = stands ? draft.chain : null;
   const chain = drafted ?? chainOf(document, target);
   const view = useSettled(
     useWindow((state) => state.view),
@@ -49,12 +58,14 @@ export function useChain(
     chain,
     seen: seen.data?.of === of ? seen.data : null,
     /** Stages on their way. */
-    move: (next: Stage[]) => setDraft({ of, chain: next }),
+    move: (next: Stage[]) => setDraft({ of, chain: next, keptAs: null }),
     /** Stages as they shall be. */
     done: async (next: Stage[]) => {
-      setDraft({ of, chain: next });
-      await doing.act({ kind: 'set_chain', ...named(target), chain: next as never });
-      setDraft(null);
+      setDraft({ of, chain: next, keptAs: null });
+      const kept = await doing.act({ kind: 'set_chain', ...named(target), chain: next as never });
+      const keptAs = kept ? (doing.state()?.revision ?? null) : null;
+      // What was moved on meanwhile is another draft, and stays.
+      setDraft((now) => (now?.chain !== next ? now : keptAs === null ? null : { ...now, keptAs }));
     },
   };
 }

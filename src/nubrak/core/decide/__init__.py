@@ -13,8 +13,14 @@ from nubrak.core.decide.multi_microphone import MultiMicrophoneEvidence, leaks_b
 from nubrak.core.decide.reason import clock, reason
 from nubrak.core.decide.second_look import WORTH_A_LOOK, Place, places, similar_to
 from nubrak.core.decide.settings import MARK_REACH_S, CurvePoint, FindSettings, Mark
-from nubrak.core.decide.states import Decisions
-from nubrak.core.decide.stroke_probability import TAUGHT, Taught, stroke_probability
+from nubrak.core.decide.states import Decisions, State
+from nubrak.core.decide.stroke_probability import (
+    TAUGHT,
+    Taught,
+    forest_in,
+    log_odds,
+    stroke_probability,
+)
 from nubrak.core.decide.suggest import Suggestion
 
 __all__ = [
@@ -31,12 +37,15 @@ __all__ = [
     "Mark",
     "MultiMicrophoneEvidence",
     "Place",
+    "State",
     "Suggestion",
     "Taught",
     "clock",
     "decide",
     "evidence_of",
+    "forest_in",
     "leaks_by",
+    "log_odds",
     "places",
     "reason",
     "similar_to",

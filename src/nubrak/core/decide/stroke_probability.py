@@ -71,13 +71,16 @@ def calibrated(stroke_probabilities: NDArray[np.float64], piece: str) -> NDArray
 @lru_cache(maxsize=3)
 def forest_taught_on(material: Taught) -> Forest:
     """The forest for one kind of material; a ``RuntimeError`` where it was taught on other features."""
-    with np.load(TAUGHT, allow_pickle=False) as stored:
-        if stored["features"].tolist() != list(FEATURES):
-            raise RuntimeError(
-                f"{TAUGHT.name} was taught on other features; teach it again with python -m benchmarks.learn"
-            )
+    return forest_in(TAUGHT, FEATURES, str(int(material)))
+
+
+def forest_in(path: Path, features: tuple[str, ...], named: str = "0") -> Forest:
+    """The forest of that name in a file; a ``RuntimeError`` where it was taught on other features."""
+    with np.load(path, allow_pickle=False) as stored:
+        if stored["features"].tolist() != list(features):
+            raise RuntimeError(f"{path.name} was taught on other features; teach it again (see benchmarks)")
         part = {
-            name: stored[f"{name}{int(material)}"]
+            name: stored[f"{name}{named}"]
             for name in ("feature", "limit", "left", "right", "value", "start", "depth")
         }
     return Forest(
