@@ -15,14 +15,13 @@ from sklearn.ensemble import HistGradientBoostingClassifier
 
 from benchmarks.learn import FOLDS, forest_of
 from benchmarks.live_sessions import CALIBRATION_S, RATE_HZ, SESSIONS, LiveSession, taught_session
-from benchmarks.sounds import CACHE
+from nubrak.core.live.calibration import strokes_played
 from nubrak.core.live.features import AGAINST, FEATURES, FOR
 from nubrak.core.live.hearing import hear, memory, room_for_heard
-from nubrak.core.live.calibration import strokes_played
 from nubrak.core.live.learnt import Learnt, band_levels, learn
 from nubrak.core.live.listener import TAUGHT, LivePart, inside_of, kit_of
 
-LOOKS_MS = (0.0, 1.4, 2.8, 4.9, 9.8)
+LOOKS_MS = (0.0, 2.8, 4.9, 9.8)
 _NEAR_S, _FAR_S = 0.006, 0.012  # of a stroke; between them nobody says
 _HIDDEN_DB = -10.0
 _AGAIN_S = 0.015

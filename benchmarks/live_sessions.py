@@ -47,9 +47,7 @@ class LiveSession:
     def asked_s(self) -> NDArray[np.float64]:
         """From when to when each piece was asked for, (c, 2), as a window shows it."""
         each_s = len(_TOUCHES) * _APART_S
-        begun = {
-            name: at[at < CALIBRATION_S].min(initial=CALIBRATION_S) for name, at in self.truth_s.items()
-        }
+        begun = {name: at[at < CALIBRATION_S].min(initial=CALIBRATION_S) for name, at in self.truth_s.items()}
         order = sorted(begun, key=lambda name: begun[name])
         first = {name: _FIRST_S - 0.1 + k * each_s for k, name in enumerate(order)}
         first |= {name: CALIBRATION_S for name in begun if begun[name] == CALIBRATION_S}
@@ -76,7 +74,9 @@ def behind_calibration(strokes: list[Stroke], seed: int) -> list[Stroke]:
     return calibration(pieces, rng) + later
 
 
-def _recorded(kit: object, strokes: list[Stroke], seed: int, scene: Scene, libraries: frozenset[str]) -> LiveSession:
+def _recorded(
+    kit: object, strokes: list[Stroke], seed: int, scene: Scene, libraries: frozenset[str]
+) -> LiveSession:
     recording = record(kit, behind_calibration(strokes, seed), seed, scene)  # type: ignore[arg-type]
     audio = overheads_as_one(recording)
     none = np.zeros(0, np.int64)

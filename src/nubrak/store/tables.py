@@ -97,6 +97,36 @@ class ChainRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class StreamRow(Base):
+    """One recording that is coming in: what it is to become, and how many frames of it are kept."""
+
+    __tablename__ = "stream"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    session_id: Mapped[str] = mapped_column(ForeignKey("session.id", ondelete="CASCADE"))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    frames: Mapped[int] = mapped_column(BigInteger, default=0)
+    touched: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class StreamChunkRow(Base):
+    """Some frames of it: little-endian float32, channels in turn."""
+
+    __tablename__ = "stream_chunk"
+    stream_id: Mapped[str] = mapped_column(ForeignKey("stream.id", ondelete="CASCADE"), primary_key=True)
+    first_frame: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class LiveTakeRow(Base):
+    """One stretch of live playing: what was struck, as it was decided then."""
+
+    __tablename__ = "live_take"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    session_id: Mapped[str] = mapped_column(ForeignKey("session.id", ondelete="CASCADE"))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    made: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
 class ProgressRow(Base):
     """How far the analysis of one audio file is, for windows that open in the middle."""
 

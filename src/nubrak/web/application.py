@@ -17,6 +17,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.desk.desk import Desk
 from nubrak.desk.jobs import forget_uploads
+from nubrak.desk.recording import Recordings
 from nubrak.store.cache import Cache
 from nubrak.store.database import CannotKeep, NoDatabase, open_engine
 from nubrak.store.sessions import Sessions, StaleRevision
@@ -54,6 +55,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
             cache = Cache(engine, settings.database_url, folder)
             app.state.desk = Desk(engine, cache, sessions, queue, uploads)
             app.state.hub = Hub(settings.database_url, sessions.revisions)
+            app.state.recordings = Recordings()
             app.state.hub.start()
             yield
             await app.state.hub.stop()

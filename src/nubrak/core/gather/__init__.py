@@ -13,11 +13,14 @@ from nubrak.core.gather.guess import (
     guess_piece,
     spectral_shape,
 )
+from nubrak.core.gather.passes import joined_passes
 from nubrak.core.gather.read import AudioFacts, audio_blocks, inspect, one_channel, read_mono, time_stamp_s
+from nubrak.core.gather.round_trip import LONGEST_S, round_trip_s
 
 __all__ = [
     "LEAST_STROKES",
     "LISTENED_S",
+    "LONGEST_S",
     "TAUGHT",
     "Arrival",
     "AudioFacts",
@@ -26,8 +29,10 @@ __all__ = [
     "guess_from_sound",
     "guess_piece",
     "inspect",
+    "joined_passes",
     "one_channel",
     "read_mono",
+    "round_trip_s",
     "spectral_shape",
     "time_stamp_s",
 ]

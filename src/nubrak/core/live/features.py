@@ -34,6 +34,8 @@ FEATURES = (
     "age_ms",
     "similarity_own",
     "similarity_other",
+    "bright_similarity_own",
+    "bright_similarity_other",
 )
 FOR = (
     "under_usual_db",
@@ -47,5 +49,6 @@ FOR = (
     "own_over_others_db",
     "own_part_under_usual_db",
     "similarity_own",
+    "bright_similarity_own",
 )
-AGAINST = ("louder_elsewhere_db", "similarity_other")
+AGAINST = ("louder_elsewhere_db", "similarity_other", "bright_similarity_other")

@@ -26,6 +26,7 @@ LONG, OWN = 220, 4  # of a known beginning, in pairs of samples: 10 ms at 44.1 k
 _SHIFT, _FEWEST = 16, 10  # pairs of samples by which one may lie beside the other, and that tell anything
 _HIGH = 4  # from this band on: what a stick does to a skin that still rings
 _HEARD_AGO = 18  # hops in which what was loud elsewhere still arrives: 12 ms, 4 m
+_UPDATES = 16  # of how hard each piece was struck; more change little
 _LEAST = 1e-13
 MOST_EVENTS = 64  # candidates of one block of samples that are told
 
@@ -39,6 +40,7 @@ class Kit(NamedTuple):
     heard: NDArray[np.float64]  # (c, i, BANDS) power at c of a usual stroke on i
     usual: NDArray[np.float64]  # (c,) power inside of its usual loud strokes
     profile_db: NDArray[np.float64]  # (c, BANDS) its bands against the loudest of them
+    noise: NDArray[np.float64]  # (c, BANDS) power that is always there
     floor: NDArray[np.float64]  # (c,) power inside under which nothing is looked at
     own: NDArray[np.float32]  # (c, OWN, LONG) how its strokes begin, as far as they are known
     spilt: NDArray[np.float32]  # (c, i, LONG) how strokes of the others begin there
@@ -266,6 +268,15 @@ def halved(samples: NDArray[np.float32]) -> NDArray[np.float32]:
     return out
 
 
+@numba.njit(cache=True, nogil=True)
+def brighter(samples: NDArray[np.float32]) -> NDArray[np.float32]:
+    """What changes from sample to sample, (n,): a bass that all drums share says little of which it is."""
+    out = np.zeros_like(samples)
+    for k in range(1, len(samples)):
+        out[k] = samples[k] - samples[k - 1]
+    return out
+
+
 @numba.njit(cache=True, nogil=True, fastmath={"reassoc", "contract", "nsz"})
 def _likeness(heard: NDArray[np.float32], known: NDArray[np.float32]) -> float:
     """How like what was ``heard`` (n,), which began after ``_SHIFT`` samples give or take as many, is the
@@ -291,6 +302,18 @@ def _loudest(c: int, b: int, first: int, last: int, memory: Memory) -> float:
     for k in range(first, last + 1):
         most = max(most, memory.levels[c, b, k % HOPS])
     return most
+
+
+@numba.njit(cache=True, nogil=True)
+def _rises(c: int, first: int, last: int, memory: Memory) -> int:
+    """The hop, of those from ``first`` to ``last``, in which a microphone comes near the loudest of them."""
+    most = 0.0
+    for k in range(first, last + 1):
+        most = max(most, memory.whole[c, k % HOPS])
+    for k in range(first, last + 1):
+        if memory.whole[c, k % HOPS] >= 0.25 * most:
+            return k
+    return last
 
 
 @numba.njit(cache=True, nogil=True)
@@ -381,6 +404,7 @@ def _measure(c: int, t: int, kit: Kit, memory: Memory, out: Heard, row: int) -> 
     f[12] = max(_db((own + _LEAST) / kit.usual[c]), -60.0)
     # Who is likeliest to have put it here, how loud that was at home, and how much earlier.
     f[13], f[14] = -60.0, 30.0
+    rises = _rises(c, opened - 2, t, memory)
     elsewhere = -60.0
     for i in range(channels):
         if i == c:
@@ -390,7 +414,7 @@ def _measure(c: int, t: int, kit: Kit, memory: Memory, out: Heard, row: int) -> 
             elsewhere = max(elsewhere, over)
         if i == leader:
             f[13] = max(over, -60.0)
-            f[14] = min(max((memory.onset[c] - memory.onset[i]) / memory.hop, -30.0), 30.0)
+            f[14] = rises - _rises(i, opened - _HEARD_AGO, t, memory)
     f[15] = max(elsewhere, -60.0) - f[0]
     most, most_spill = 0.0, 0.0
     for b in range(BANDS):
@@ -415,47 +439,42 @@ def _measure(c: int, t: int, kit: Kit, memory: Memory, out: Heard, row: int) -> 
     since = memory.heard[0] - memory.onset[c]
     recent = _recent(c, memory.heard[0], min(since + 2 * _SHIFT, SAMPLES), memory)
     heard_now = halved(recent)[: LONG + 2 * _SHIFT]
-    f[27], f[28] = 0.0, 0.0
+    bright_now = brighter(heard_now)
+    f[27], f[28], f[29], f[30] = 0.0, 0.0, 0.0, 0.0
     for k in range(OWN):
         if kit.own[c, k, 0] != 0.0 or kit.own[c, k, 1] != 0.0:
             f[27] = max(f[27], _likeness(heard_now, kit.own[c, k]))
+            f[29] = max(f[29], _likeness(bright_now, brighter(kit.own[c, k])))
     for i in range(channels):
         if i != c and (kit.spilt[c, i, 0] != 0.0 or kit.spilt[c, i, 1] != 0.0):
             f[28] = max(f[28], _likeness(heard_now, kit.spilt[c, i]))
+            f[30] = max(f[30], _likeness(bright_now, brighter(kit.spilt[c, i])))
     f[26] = (memory.heard[0] - memory.onset[c]) / memory.hop * 0.7
 
 
 @numba.njit(cache=True, nogil=True)
 def _apart(heard: NDArray[np.float64], kit: Kit) -> NDArray[np.float64]:
     """How hard each piece was struck against its usual strokes, (i,), that together makes what all microphones
-    hear, (c, BANDS): least squares with nothing below zero, coordinate by coordinate (Franc, Hlavac and
-    Navara, "Sequential coordinate-wise algorithm for the non-negative least squares problem", 2005), each band
-    of each microphone weighed by the loudest that it knows.
+    hear, (c, BANDS): by multiplicative updates (Févotte and Idier, "Algorithms for nonnegative matrix
+    factorization with the beta-divergence", 2011) at a beta of zero, Itakura and Saito's divergence, in which
+    a soft band weighs as much as a loud one. What is always there is part of what is heard.
     """
     channels = len(heard)
-    known = np.zeros((channels, channels, BANDS))
-    left = np.zeros((channels, BANDS))
-    norm = np.full(channels, 1e-9)
-    for j in range(channels):
-        for b in range(BANDS):
-            most = _LEAST
-            for i in range(channels):
-                most = max(most, kit.heard[j, i, b])
-            left[j, b] = heard[j, b] / most
-            for i in range(channels):
-                known[i, j, b] = kit.heard[j, i, b] / most
-                norm[i] += known[i, j, b] ** 2
-    out = np.zeros(channels)
-    for _ in range(12):
+    out = np.full(channels, 0.1)
+    model = np.zeros((channels, BANDS))
+    for step in range(_UPDATES):
+        for j in range(channels):
+            for b in range(BANDS):
+                total = kit.noise[j, b]
+                for i in range(channels):
+                    total += kit.heard[j, i, b] * out[i]
+                model[j, b] = 1.0 / total
         for i in range(channels):
-            up = 0.0
+            up, down = 0.0, 1e-30
             for j in range(channels):
                 for b in range(BANDS):
-                    up += known[i, j, b] * left[j, b]
-            step = max(up / norm[i], -out[i])
-            if step != 0.0:
-                out[i] += step
-                for j in range(channels):
-                    for b in range(BANDS):
-                        left[j, b] -= known[i, j, b] * step
+                    share = kit.heard[j, i, b] * model[j, b]
+                    up += share * model[j, b] * (heard[j, b] + kit.noise[j, b])
+                    down += share
+            out[i] *= np.sqrt(up / down)
     return out

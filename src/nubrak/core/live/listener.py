@@ -77,6 +77,7 @@ def kit_of(learnt: Learnt, parts: list[LivePart], look_ahead_ms: float) -> Kit:
         learnt.heard,
         np.maximum(usual, 1e-12),
         np.maximum(power_ratio_to_db(profile), -40.0),
+        2.0 * learnt.floor + 1e-12,
         np.maximum(4.0 * noise, usual * 10.0 ** (-4.8)),
         learnt.own,
         learnt.spilt,
@@ -113,7 +114,9 @@ class Listener:
         usual_db = power_to_db(self._kit.usual) + learnt.level_offset_db
         self.line_db = np.array(
             [
-                usual + softest - _UNDER_SOFTEST_DB if part.find.threshold_db is None else part.find.threshold_db
+                usual + softest - _UNDER_SOFTEST_DB
+                if part.find.threshold_db is None
+                else part.find.threshold_db
                 for part, usual, softest in zip(self.parts, usual_db, learnt.softest_db, strict=True)
             ]
         )
@@ -125,7 +128,7 @@ class Listener:
             raise Problem(
                 f"{block.shape[-1]} microphones came where {len(self.parts)} were expected",
                 kept="what was heard until then",
-                do="start listening again",
+                todo="start listening again",
             )
         out: list[LiveStroke] = []
         at = 0
@@ -190,4 +193,4 @@ def _strength_bands(part: LivePart) -> NDArray[np.float64]:
     return inside(piece.strength_low_hz, piece.strength_high_hz)
 
 
-__all__ = ["BANDS", "LivePart", "LiveStroke", "Listener", "inside_of", "kit_of", "replace"]
+__all__ = ["BANDS", "Listener", "LivePart", "LiveStroke", "inside_of", "kit_of", "replace"]

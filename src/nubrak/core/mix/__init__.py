@@ -26,7 +26,7 @@ from nubrak.core.mix.render import Bus, Mix, ducking, played, render, render_rec
 from nubrak.core.mix.room import Room, in_room
 from nubrak.core.mix.seen import curve_db, drawn_hz, spectrum_db, turned_down_db
 from nubrak.core.mix.starting_points import StartingPoint, starting_points
-from nubrak.core.mix.trigger import render_click
+from nubrak.core.mix.trigger import render_click, tick
 
 __all__ = [
     "LONGEST_MEND_S",
@@ -72,6 +72,7 @@ __all__ = [
     "spectrum_db",
     "starting_points",
     "through",
+    "tick",
     "touching",
     "turned_down_db",
 ]

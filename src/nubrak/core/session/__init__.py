@@ -14,6 +14,7 @@ from nubrak.core.session.layer_edits import AddLayer, LayerValue, SetLayer
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.mend_edits import MendStroke
 from nubrak.core.session.mix_edits import AddBus, SendTo, SetChain, known_bus
+from nubrak.core.session.record_edits import AddPass, ChooseBars
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
 from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_pieces, without_orphans
 from nubrak.core.session.write_edits import LayerPut, SoundWith, Write
@@ -23,9 +24,11 @@ __all__ = [
     "AddClip",
     "AddLayer",
     "AddParts",
+    "AddPass",
     "AddSource",
     "AnyAction",
     "AsPair",
+    "ChooseBars",
     "Clip",
     "CombineMicrophones",
     "Document",

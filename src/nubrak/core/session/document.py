@@ -46,6 +46,14 @@ class Source(BaseModel):
     name: Name
     place: int = Field(description="order in the list")
     clips: list[Clip]
+    passes: list[Clip] = Field(
+        default=[], max_length=64, description="the passes that were recorded over each other, as they came"
+    )
+    chosen: list[Annotated[int, Field(ge=0, le=63)]] = Field(
+        default=[],
+        max_length=4000,
+        description="which pass each bar is taken from, from bar 1 on; empty: the last pass",
+    )
     guess: PieceGuess | None = None
     notes: list[str] = Field(default=[], description="what is odd about its files")
     aside: bool = Field(

@@ -121,6 +121,9 @@ class MoveClip(Action):
         if self.start_s + clip.length_s > LAST_S:
             raise Problem("There the take would reach beyond the day.", todo="Put it earlier.")
         clip.start_s = self.start_s
+        source.passes = [
+            one.model_copy(update={"start_s": max(one.start_s + by_s, 0.0)}) for one in source.passes
+        ]
         for part_id, part in document.parts.items():
             if self.source_id in part.sources:
                 document.parts[part_id] = move_with_clip(part, begin_s, end_s, by_s)

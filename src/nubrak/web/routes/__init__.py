@@ -10,6 +10,7 @@ from nubrak.web.routes import (
     mix,
     module,
     print,
+    record,
     sessions,
     shape,
     sort,
@@ -30,6 +31,7 @@ ROUTERS = (
     print.router,
     jobs.router,
     module.router,
+    record.router,
 )
 
 __all__ = ["ROUTERS"]

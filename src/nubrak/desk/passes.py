@@ -1,0 +1,75 @@
+"""Bars out of several passes, and the round trip from page to microphone."""
+
+from __future__ import annotations
+
+import secrets
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from nubrak.core.gather import inspect, joined_passes, round_trip_s
+from nubrak.core.mix import tick
+from nubrak.core.problem import Problem
+from nubrak.core.session import ChooseBars, Clip, Document
+from nubrak.core.tempo import beats_at, seconds_at
+from nubrak.desk.desk import Desk
+from nubrak.store.audio import put_audio
+from nubrak.store.sessions import SessionState
+
+
+def choose_bars(
+    desk: Desk, session_id: str, revision: int, source_id: str, chosen: list[int]
+) -> SessionState:
+    """The session with each bar of a source out of the pass that was chosen for it."""
+    document = desk.sessions.get(session_id).document
+    source = document.source(source_id)
+    if len(source.passes) < 2:
+        raise Problem("This source has one pass only.", todo="Record another pass beside it.")
+    if any(not 0 <= one < len(source.passes) for one in chosen):
+        raise Problem("This pass is not there.", todo="Choose one that is there.")
+    rate = source.passes[0].rate_hz
+    lines = bar_lines_s(document, max(clip.start_s + clip.length_s for clip in source.passes))
+    wanted = (chosen + [chosen[-1] if chosen else len(source.passes) - 1] * len(lines))[: len(lines)]
+    begin, audio = joined_passes(
+        [np.asarray(desk.cache.decoded(clip.audio, rate)) for clip in source.passes],
+        [round(clip.start_s * rate) for clip in source.passes],
+        [round(line * rate) for line in lines],
+        wanted,
+        rate,
+    )
+    path = desk.uploads / f"{secrets.token_hex(8)}.wav"
+    try:
+        soundfile.write(str(path), audio, rate, "FLOAT", format="WAV")
+        facts = inspect(path, source.name)
+        key = put_audio(desk.engine, path, f"{source.name}.wav", facts)
+    finally:
+        path.unlink(missing_ok=True)
+    clip = Clip(
+        audio=key, start_s=begin / rate, length_s=facts.length_s, channels=facts.channels, rate_hz=rate
+    )
+    state = desk.sessions.edit(
+        session_id, revision, ChooseBars(kind="choose_bars", source_id=source_id, chosen=wanted, clip=clip)
+    )
+    desk.ask_for(desk.standing(session_id))
+    return state
+
+
+def bar_lines_s(document: Document, end_s: float) -> list[float]:
+    """Where bars begin from the time line's start up to ``end_s``, in s; the first one at its very start."""
+    tempo = document.tempo
+    beats_per_bar = tempo.beats_per_bar * 4.0 / tempo.beat_unit
+    first, last = (beats_at(tempo, np.array([0.0, end_s])) / beats_per_bar).tolist()
+    numbers = np.arange(np.floor(first + 1e-9), np.ceil(last - 1e-9) + 1)
+    at_s = seconds_at(tempo, numbers * beats_per_bar)
+    return [max(float(one), 0.0) for one in at_s if one < end_s]
+
+
+def measured_round_trip(heard: NDArray[np.float32], rate_hz: int, clicks_s: NDArray[np.float64]) -> float:
+    """How much later than they sounded clicks are heard, in s."""
+    return round_trip_s(heard, rate_hz, tick(rate_hz, True), clicks_s)
+
+
+def click_sound(rate_hz: int) -> list[float]:
+    """The click that the round trip is measured with, as it sounds at a rate."""
+    return [float(one) for one in tick(rate_hz, True)]
