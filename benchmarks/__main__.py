@@ -39,6 +39,10 @@ if __name__ == "__main__":
         from benchmarks import cleaning
 
         cleaning.run()
+    if "live" in wanted:
+        from benchmarks import live
+
+        live.run()
     if "mixing" in wanted:
         from benchmarks import mixing
 

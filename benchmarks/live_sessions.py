@@ -22,7 +22,7 @@ from nubrak.core.spill import find_together
 
 CALIBRATION_S = 10.0
 LENGTH_S = 40.0
-SESSIONS = 100
+SESSIONS = 160
 _PIECES = ("kick", "snare", "hi-hat", "rack-tom", "floor-tom", "ride", "crash")
 _TOUCHES = (42, 70, 100, 112)  # softly to hard: what a person plays who is asked for both
 _APART_S, _FIRST_S, _SPREAD_S = 0.33, 0.3, 0.02

@@ -19,7 +19,19 @@ _FILES = {
 }
 _COMMANDS = ("fluidsynth", "timidity", "espeak-ng")
 ALL = frozenset(
-    {"speed", "shape", "accuracy", "left-out", "loops", "apart", "kits", "browser", "fuzz", "endurance"}
+    {
+        "speed",
+        "shape",
+        "accuracy",
+        "left-out",
+        "loops",
+        "apart",
+        "kits",
+        "browser",
+        "fuzz",
+        "endurance",
+        "live",
+    }
 )
 SILENT = frozenset({"speed", "shape", "browser", "fuzz", "endurance"})  # benchmarks that need none of it
 

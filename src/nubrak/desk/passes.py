@@ -6,7 +6,6 @@ import secrets
 
 import numpy as np
 import soundfile
-from numpy.typing import NDArray
 
 from nubrak.core.gather import inspect, joined_passes, round_trip_s
 from nubrak.core.mix import tick
@@ -65,9 +64,12 @@ def bar_lines_s(document: Document, end_s: float) -> list[float]:
     return [max(float(one), 0.0) for one in at_s if one < end_s]
 
 
-def measured_round_trip(heard: NDArray[np.float32], rate_hz: int, clicks_s: NDArray[np.float64]) -> float:
-    """How much later than they sounded clicks are heard, in s."""
-    return round_trip_s(heard, rate_hz, tick(rate_hz, True), clicks_s)
+def measured_round_trip(heard: bytes, rate_hz: int, clicks_s: list[float]) -> float:
+    """How much later than they sounded at ``clicks_s`` clicks are heard, in s; ``heard`` is little-endian
+    float32.
+    """
+    samples = np.nan_to_num(np.frombuffer(heard[: len(heard) // 4 * 4], "<f4"))
+    return round_trip_s(samples, rate_hz, tick(rate_hz, True), np.array(sorted(clicks_s)))
 
 
 def click_sound(rate_hz: int) -> list[float]:

@@ -166,8 +166,8 @@ def _name_of(document: Document, asked: PassAsked) -> str:
 
 
 def _as_clip(desk: Desk, stream: Stream, asked: PassAsked, name: str) -> tuple[Clip, AudioFacts, str] | None:
-    """What came in as a stored file of 32-bit samples, from the start of the time line on; None where there is
-    nothing of it.
+    """What came in as a stored file of 32-bit samples, from the start of the time line on; None where there
+    is nothing of it.
     """
     start_s = asked.start_s - asked.round_trip_s
     skipped = max(round(-start_s * asked.rate_hz), 0)

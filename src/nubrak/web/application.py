@@ -27,6 +27,7 @@ from nubrak.web.keys import WithKey, page_word
 from nubrak.web.patience import OfASize
 from nubrak.web.requests_log import LogRequests
 from nubrak.web.routes import ROUTERS
+from nubrak.web.words import describe_sockets
 from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
 
@@ -72,6 +73,7 @@ def make_application(settings: Settings | None = None) -> FastAPI:
     )
     for router in ROUTERS:
         app.include_router(router)
+    describe_sockets(app)
     app.add_middleware(OfASize)
     app.add_middleware(LogRequests)
     if settings and settings.key:

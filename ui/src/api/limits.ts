@@ -171,6 +171,14 @@ export const LIMITS = {
   LinePoint: {
     percent: { least: 0, most: 400, step: 1, unit: '', usual: null, low: 0, high: 400 },
   },
+  LiveAsked: {
+    look_ahead_ms: { least: 0, most: 10, step: 0.7, unit: 'ms', usual: 5, low: 0, high: 10 },
+    rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: 44100, low: 8000, high: 384000 },
+  },
+  LiveWord: {
+    look_ahead_ms: { least: 0, most: 10, step: 1, unit: 'ms', usual: null, low: 0, high: 10 },
+    network_ms: { least: 0, most: 10000, step: 1, unit: 'ms', usual: null, low: 0, high: 10000 },
+  },
   Mark: {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
@@ -193,6 +201,10 @@ export const LIMITS = {
   NoteByHand: {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
+  },
+  PassAsked: {
+    rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: null, low: 8000, high: 384000 },
+    channels: { least: 1, most: 32, step: 1, unit: '', usual: 1, low: 1, high: 32 },
   },
   PatternNote: {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: 100, low: 1, high: 127 },

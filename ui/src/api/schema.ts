@@ -1783,6 +1783,167 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/recordings/cut-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Up Recordings
+         * @description Make takes of what was being recorded when the page or the server went away.
+         */
+        post: operations["take_up_recordings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/sources/{source_id}/bars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bars From Passes
+         * @description Take each bar of a source from one of its passes.
+         */
+        post: operations["bars_from_passes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/round-trip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Round Trip
+         * @description How much later than they sounded clicks are heard; the request's body is what the microphone heard,
+         *     little-endian float32.
+         */
+        post: operations["measure_round_trip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/click": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Click Samples
+         * @description The click, as it sounds at a rate.
+         */
+        get: operations["click_samples"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Live Playing
+         * @description Every stretch of live playing that is kept, the newest first.
+         */
+        get: operations["live_playing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/live/{take_id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Live Differences
+         * @description Where it and what Find says of the same parts differ.
+         */
+        get: operations["live_differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/live/{take_id}/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Live Midi
+         * @description Its notes as a MIDI file.
+         */
+        get: operations["live_midi"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/live/{take_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Live Playing
+         * @description Forget a stretch of live playing.
+         */
+        delete: operations["forget_live_playing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1884,6 +2045,22 @@ export interface components {
             };
         };
         /**
+         * AddPass
+         * @description Another pass over the same bars, which is heard from then on; those before are kept beside it.
+         */
+        AddPass: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_pass";
+            /** Source Id */
+            source_id: string;
+            /** Name */
+            name: string;
+            clip: components["schemas"]["Clip"];
+        };
+        /**
          * AddRequest
          * @description Add a hit near a place.
          */
@@ -1916,6 +2093,18 @@ export interface components {
              * @default []
              */
             notes: string[];
+        };
+        /**
+         * AgainstOffline
+         * @description How live playing stands against what Find says of the same audio.
+         */
+        AgainstOffline: {
+            /** Same */
+            same: number;
+            /** False */
+            false: number;
+            /** Missed */
+            missed: number;
         };
         /**
          * AnalysisRequest
@@ -2385,6 +2574,35 @@ export interface components {
             said: string[];
         };
         /**
+         * ChooseBars
+         * @description Take each bar of a source from one of its passes; ``clip`` is what comes of it.
+         */
+        ChooseBars: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choose_bars";
+            /** Source Id */
+            source_id: string;
+            /** Chosen */
+            chosen: number[];
+            clip: components["schemas"]["Clip"];
+        };
+        /**
+         * ChosenBars
+         * @description Which pass each bar is taken from.
+         */
+        ChosenBars: {
+            /** Revision */
+            revision: number;
+            /**
+             * Chosen
+             * @description by bar, from bar 1 on
+             */
+            chosen: number[];
+        };
+        /**
          * Cleaning
          * @description How a source is turned down between its strokes.
          */
@@ -2766,6 +2984,25 @@ export interface components {
             suggestion: components["schemas"]["Suggestion"];
         };
         /**
+         * Difference
+         * @description One place at which live playing and Find say different things.
+         */
+        Difference: {
+            /** Part Id */
+            part_id: string;
+            /** Time S */
+            time_s: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "only live" | "only offline" | "velocity";
+            /** Live Velocity */
+            live_velocity: number | null;
+            /** Offline Velocity */
+            offline_velocity: number | null;
+        };
+        /**
          * Document
          * @description One session.
          */
@@ -3004,7 +3241,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
         };
         /**
          * Either
@@ -3791,6 +4028,36 @@ export interface components {
             kit: components["schemas"]["Kit"];
         };
         /**
+         * Latency
+         * @description How long it takes from stroke to note.
+         */
+        Latency: {
+            /** Median Ms */
+            median_ms: number;
+            /**
+             * Most Ms
+             * @description 95th percentile
+             */
+            most_ms: number;
+            /** Parts */
+            parts: components["schemas"]["LatencyPart"][];
+        };
+        /**
+         * LatencyPart
+         * @description One part of the way from stroke to note.
+         */
+        LatencyPart: {
+            /** Name */
+            name: string;
+            /** Median Ms */
+            median_ms: number;
+            /**
+             * Most Ms
+             * @description 95th percentile
+             */
+            most_ms: number;
+        };
+        /**
          * Layer
          * @description One sample set sounding with a part. It keeps its own copy of what it plays, so a kit may go.
          */
@@ -4073,6 +4340,46 @@ export interface components {
             percent: number;
         };
         /**
+         * LiveAsked
+         * @description What is to be listened to, and where it comes from.
+         */
+        LiveAsked: {
+            /**
+             * Look Ahead Ms
+             * @description how long a stroke is listened to before it is decided, in ms; more is surer
+             * @default 5
+             */
+            look_ahead_ms: number;
+            /**
+             * Origin
+             * @description the simulated stage plays what was recorded; a microphone is the page's own
+             * @enum {string}
+             */
+            origin: "stage" | "microphone";
+            /**
+             * Part Ids
+             * @description one for each channel
+             */
+            part_ids: string[];
+            /**
+             * Rate Hz
+             * @default 44100
+             */
+            rate_hz: number;
+            /**
+             * Start S
+             * @description where the stage begins to play
+             * @default 0
+             */
+            start_s: number;
+            /**
+             * Calibrates
+             * @description learn the kit from ten seconds in which each drum is asked for
+             * @default false
+             */
+            calibrates: boolean;
+        };
+        /**
          * LiveNotes
          * @description Notes to send to an instrument while they are due, as columns in order of time.
          */
@@ -4087,6 +4394,136 @@ export interface components {
             velocity: number[];
             /** Channel */
             channel: number[];
+        };
+        /**
+         * LivePartSaid
+         * @description A part as it is listened to.
+         */
+        LivePartSaid: {
+            /** Part Id */
+            part_id: string;
+            /** Name */
+            name: string;
+            /** Piece */
+            piece: string;
+            /** Line Db */
+            line_db: number;
+            /**
+             * Learnt From
+             * @description strokes that told how it sounds; 0 where nothing did
+             */
+            learnt_from: number;
+            /**
+             * Asked From S
+             * @description when it is asked for while a kit is learnt
+             * @default null
+             */
+            asked_from_s: number | null;
+            /**
+             * Asked To S
+             * @default null
+             */
+            asked_to_s: number | null;
+        };
+        /**
+         * LiveSaid
+         * @description What the server says while it listens; what is not new is empty.
+         */
+        LiveSaid: {
+            /**
+             * Parts
+             * @default null
+             */
+            parts: components["schemas"]["LivePartSaid"][] | null;
+            /**
+             * Strokes
+             * @default []
+             */
+            strokes: components["schemas"]["StrokeSaid"][];
+            /**
+             * Heard S
+             * @default 0
+             */
+            heard_s: number;
+            /**
+             * Echo Ms
+             * @description when the block this answers was sent
+             * @default null
+             */
+            echo_ms: number | null;
+            /** @default null */
+            latency: components["schemas"]["Latency"] | null;
+            /** @default null */
+            against: components["schemas"]["AgainstOffline"] | null;
+            /**
+             * Learnt
+             * @description the kit was learnt just now
+             * @default false
+             */
+            learnt: boolean;
+            /**
+             * Take Id
+             * @default null
+             */
+            take_id: string | null;
+            /**
+             * Ended
+             * @default false
+             */
+            ended: boolean;
+            /**
+             * Problem
+             * @default null
+             */
+            problem: string | null;
+        };
+        /**
+         * LiveTakeLine
+         * @description A stretch of live playing in the list.
+         */
+        LiveTakeLine: {
+            /** Id */
+            id: string;
+            /** Origin */
+            origin: string;
+            /** Start S */
+            start_s: number;
+            /** Length S */
+            length_s: number;
+            /** Strokes */
+            strokes: number;
+            /** Look Ahead Ms */
+            look_ahead_ms: number;
+            latency: components["schemas"]["Latency"] | null;
+        };
+        /**
+         * LiveWord
+         * @description What a page says while it plays.
+         */
+        LiveWord: {
+            /**
+             * Find
+             * @default null
+             */
+            find: {
+                [key: string]: components["schemas"]["FindSettings"];
+            } | null;
+            /**
+             * Look Ahead Ms
+             * @default null
+             */
+            look_ahead_ms: number | null;
+            /**
+             * Network Ms
+             * @description half of a round trip
+             * @default null
+             */
+            network_ms: number | null;
+            /**
+             * Stop
+             * @default false
+             */
+            stop: boolean;
         };
         /**
          * LockFound
@@ -5025,6 +5462,50 @@ export interface components {
             problem: string | null;
         };
         /**
+         * PassAsked
+         * @description What a pass that begins is to become.
+         */
+        PassAsked: {
+            /**
+             * Rate Hz
+             * @description of the page's clock; the recording keeps it
+             */
+            rate_hz: number;
+            /**
+             * Channels
+             * @default 1
+             */
+            channels: number;
+            /**
+             * Start S
+             * @description where its first frame lies on the time line; what lies before 0 is cut
+             */
+            start_s: number;
+            /**
+             * Round Trip S
+             * @description how much later than it was played it arrived; it is put earlier
+             * @default 0
+             */
+            round_trip_s: number;
+            /**
+             * Piece
+             * @default clap
+             */
+            piece: string;
+            /**
+             * Name
+             * @description empty: its piece, numbered
+             * @default
+             */
+            name: string;
+            /**
+             * Beside
+             * @description the source that it is another pass of
+             * @default null
+             */
+            beside: string | null;
+        };
+        /**
          * PatternNote
          * @description A note beside the recorded ones: copied, repeated, brought in. It is in no recording, and is shaped as
          *     those are unless it is fixed.
@@ -5595,6 +6076,14 @@ export interface components {
              * @default 0
              */
             later_ms: number;
+        };
+        /**
+         * RoundTrip
+         * @description How much later than it is played a stroke arrives in the recording.
+         */
+        RoundTrip: {
+            /** Round Trip S */
+            round_trip_s: number;
         };
         /**
          * Same
@@ -6559,6 +7048,18 @@ export interface components {
             place: number;
             /** Clips */
             clips: components["schemas"]["Clip"][];
+            /**
+             * Passes
+             * @description the passes that were recorded over each other, as they came
+             * @default []
+             */
+            passes: components["schemas"]["Clip"][];
+            /**
+             * Chosen
+             * @description which pass each bar is taken from, from bar 1 on; empty: the last pass
+             * @default []
+             */
+            chosen: number[];
             guess?: components["schemas"]["PieceGuess"] | null;
             /**
              * Notes
@@ -6826,6 +7327,33 @@ export interface components {
             found_s: number;
         };
         /**
+         * StrokeSaid
+         * @description A candidate as it was decided while it was played.
+         */
+        StrokeSaid: {
+            /** Part Id */
+            part_id: string;
+            /**
+             * Time S
+             * @description where it began, in seconds from where listening began
+             */
+            time_s: number;
+            /** Level Db */
+            level_db: number;
+            /** Rise Db */
+            rise_db: number;
+            /** State */
+            state: number;
+            /** Stroke Probability */
+            stroke_probability: number;
+            /** Velocity */
+            velocity: number;
+            /** Note */
+            note: number;
+            /** Channel */
+            channel: number;
+        };
+        /**
          * StrokeSeen
          * @description One stroke before and after: the lowest and highest sample in equal columns.
          */
@@ -7040,6 +7568,14 @@ export interface components {
             velocity: number;
             /** Reason */
             reason: string;
+        };
+        /**
+         * TakenUp
+         * @description The takes that became of recordings that were cut off.
+         */
+        TakenUp: {
+            /** Names */
+            names: string[];
         };
         /**
          * Tapped
@@ -13123,6 +13659,475 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    take_up_recordings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenUp"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    bars_from_passes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenBars"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    measure_round_trip: {
+        parameters: {
+            query: {
+                rate_hz: number;
+                clicks_s: number[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundTrip"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    click_samples: {
+        parameters: {
+            query: {
+                rate_hz: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    live_playing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveTakeLine"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    live_differences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    live_midi: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    forget_live_playing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -63,7 +63,7 @@ export const COMMANDS = {
     {
       cut: 'how hard, when, which note, write, cut',
       write: 'how hard, when, which note, write, cut',
-      gather: 'spill map, or sources',
+      gather: 'sources, spill map, record, live',
       find: 'settings, everything done by hand, mending, gaps',
       shape: 'how hard, when, which note, write, cut',
       layer: 'sounds, hits laid over each other, balance, kits',
@@ -224,6 +224,9 @@ export const COMMANDS = {
     'p',
   ),
   hearOther: at({ 'second look': 'hear the suspected one', sort: 'hear what would follow' }, 'o'),
+  record: at({ gather: 'record a pass, or stop and keep it' }, 'Alt+r'),
+  listen: at({ gather: 'listen live, or stop and keep it' }, 'Alt+l'),
+  learnKit: at({ gather: 'learn the kit in ten seconds' }, 'Alt+i'),
   ticks: at(
     { write: 'a click on every beat, or none', find: 'tick on the hits, also while settings move' },
     '6',

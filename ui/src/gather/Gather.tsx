@@ -11,11 +11,22 @@ import type { Keys } from '../commands/useKeys';
 import { useWindow } from '../state/window';
 import { Lane } from '../stage/Lane';
 import { Company } from './Company';
+import { Live } from '../live/Live';
+import { Record } from '../record/Record';
 import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
 import { Takes } from './Takes';
 import { useDrop } from './useDrop';
 import './gather.scss';
+
+const VIEWS = ['sources', 'map', 'record', 'live'] as const;
+type View = (typeof VIEWS)[number];
+const NAMES: { [view in View]: string } = {
+  sources: 'Sources',
+  map: 'Spill map',
+  record: 'Record',
+  live: 'Live',
+};
 
 /** Where the clips of the other sources begin and end, in seconds. */
 function edgesBeside(document: Document, sourceId: string): number[] {
@@ -34,7 +45,8 @@ export function Gather(props: BenchProps) {
   const set = useWindow((state) => state.set);
   const uploads = useWindow((state) => state.uploads);
   const chooser = useRef<HTMLInputElement | null>(null);
-  const [mapShown, setMapShown] = useState(false);
+  const [shown, setShown] = useState<View>('sources');
+  const mapShown = shown === 'map';
   const [sourceId, setSourceId] = useState<string | null>(null);
   const rows = useMemo(
     () =>
@@ -86,9 +98,9 @@ export function Gather(props: BenchProps) {
     takeOut: remove,
     setAside: () => void aside(),
     askPieces: () => ask(),
-    view: () => setMapShown((now) => !now),
+    view: () => setShown((now) => VIEWS[(VIEWS.indexOf(now) + 1) % VIEWS.length]!),
   };
-  useCommands(commands, part ? letters : {});
+  useCommands(commands, part && shown !== 'record' ? letters : {});
 
   /** What stands under a part, told from its moments or divided from it, with its strokes. */
   const family = (headId: string) =>
@@ -107,28 +119,37 @@ export function Gather(props: BenchProps) {
   const analysing = overview?.parts.some((line) => line.progress < 1) ?? false;
   const halted = overview?.parts.filter((line) => line.progress < 1 && line.problem) ?? [];
   const stopped = halted.some((line) => line.progress === 0);
+  const head = (
+    <div className="two-words" role="group" aria-label="What is shown">
+      {VIEWS.map((view) => (
+        <button
+          type="button"
+          key={view}
+          className="plain-act"
+          aria-pressed={view === shown}
+          onClick={() => setShown(view)}
+        >
+          {NAMES[view]}
+        </button>
+      ))}
+      <KeyOf of="view" />
+    </div>
+  );
+  const form = (
+    <SessionForm
+      key={doing.id + document.name}
+      doing={doing}
+      document={document}
+      offer={props.overview?.tempo_offer ?? null}
+    />
+  );
+  if (shown === 'record') return <Record {...props} head={head} form={form} />;
+  if (shown === 'live') return <Live {...props} head={head} />;
   return (
     <>
       <section className="large gather" aria-label="Sources">
         <div className="gather-head">
-          <div className="two-words" role="group" aria-label="What is shown">
-            <button
-              type="button"
-              className="plain-act"
-              aria-pressed={!mapShown}
-              onClick={() => setMapShown(false)}
-            >
-              Sources
-            </button>
-            <button
-              type="button"
-              className="plain-act"
-              aria-pressed={mapShown}
-              onClick={() => setMapShown(true)}
-            >
-              <KeyOf of="view" /> Spill map
-            </button>
-          </div>
+          {head}
           {analysing && (
             <button type="button" className="plain-act light" onClick={() => void doing.analyse(stopped)}>
               {stopped ? 'Listen to the rest' : 'Cancel listening'}
@@ -336,12 +357,7 @@ export function Gather(props: BenchProps) {
             Nothing is here yet. Each recording you drop becomes a source on one time line.
           </p>
         )}
-        <SessionForm
-          key={doing.id + document.name}
-          doing={doing}
-          document={document}
-          offer={props.overview?.tempo_offer ?? null}
-        />
+        {form}
       </aside>
     </>
   );

@@ -55,6 +55,7 @@ export class Player {
   private gains: Record<'recording' | 'layers', GainNode> | null = null;
   private stretches: Stretch[] = [];
   private run = 0;
+  private inTime = false;
   private heard: Heard | null = null;
   private hearing: Hearing = 'both';
   private match: Match | null = null;
@@ -77,6 +78,37 @@ export class Player {
   /** Where the loop that is being played ends, or null. */
   loopEndS(): number | null {
     return this.loop?.endS ?? null;
+  }
+
+  /** The clock that everything of this page sounds on, at a rate. */
+  clock(rateHz: number): AudioContext {
+    return this.prepare(rateHz);
+  }
+
+  /**
+   * Play from here once `leadS` have passed on the clock, and say when that is. From then on the time line keeps to
+   * the clock: what comes too late is left out, so that whoever plays along stays in time with it.
+   */
+  async playInTime(heard: Heard, fromS: number, leadS: number): Promise<number | null> {
+    this.stop();
+    const run = ++this.run;
+    this.heard = heard;
+    this.playing = true;
+    this.inTime = true;
+    const context = this.prepare(heard.rateHz);
+    try {
+      if (context.state !== 'running') await context.resume();
+      const first = await this.fetchWindow(fromS, FIRST_S);
+      if (run !== this.run) return null;
+      const atS = context.currentTime + leadS;
+      void this.stream(run, fromS, atS, first).catch(
+        (error: unknown) => run === this.run && this.fail(error),
+      );
+      return atS;
+    } catch (error) {
+      if (run === this.run) this.fail(error);
+      return null;
+    }
   }
 
   async play(heard: Heard, fromS: number): Promise<void> {
@@ -129,6 +161,7 @@ export class Player {
 
   stop(): void {
     this.run++;
+    this.inTime = false;
     this.playing = false;
     for (const stretch of this.stretches) for (const node of stretch.nodes) node.stop();
     this.stretches = [];
@@ -216,7 +249,19 @@ export class Player {
     let position = fromS;
     let at = atS;
     while (run === this.run && this.context && this.heard) {
-      const lengthS = (windows[0]?.length ?? 0) / 2 / this.heard.rateHz;
+      let lengthS = (windows[0]?.length ?? 0) / 2 / this.heard.rateHz;
+      if (this.inTime && lengthS > 0) {
+        const lateS = this.context.currentTime + 0.005 - at;
+        const skipped = Math.min(Math.max(Math.ceil(lateS * this.heard.rateHz), 0), windows[0]!.length / 2);
+        if (skipped) windows = windows.map((window) => window.subarray(2 * skipped));
+        at += skipped / this.heard.rateHz;
+        position += skipped / this.heard.rateHz;
+        lengthS -= skipped / this.heard.rateHz;
+        if (lengthS < 1e-6) {
+          windows = await this.fetchWindow(position, NEXT_S);
+          continue;
+        }
+      }
       if (lengthS > 0) {
         at = Math.max(at, this.context.currentTime + 0.001);
         this.put(windows, position, at, lengthS);

@@ -27,6 +27,7 @@ _BEFORE_HOPS, _RISES_HOPS = 40, 20  # 28 ms of what was before, and 14 ms of ris
 _LEAPS_DB, _SPAN_DB = 4.0, 40.0  # over what was before; under the loudest of its microphone
 _SOFTEST_DB = 24.0  # under the loudest of its piece: who plays softly and hard spans less (common practice)
 _CLEAR_DB = 6.0  # what stands so far over the noise is part of a pattern
+_ALIKE_DB = 4.0  # strokes of one piece differ by less, band by band, once they are brought to one level
 _SPARE = 4  # patterns more than microphones: of what is no piece's
 _MOST_EVENTS = 400
 _COMMON_DB = 3.0  # what a pattern is worth to a microphone for each doubling of its strokes
@@ -70,7 +71,7 @@ def strokes_played(
         [
             np.percentile(whole_db[group == one], 75, axis=0)
             - loudest
-            + _COMMON_DB * np.log2(min(np.count_nonzero(group == one), 4))
+            + _COMMON_DB * float(np.log2(min(int(np.count_nonzero(group == one)), 4)))
             + _ASKED_DB * due[group == one].mean(axis=0)
             for one in names
         ]
@@ -91,7 +92,7 @@ def _events(whole: NDArray[np.float64]) -> NDArray[np.int64]:
     whole_db = power_ratio_to_db(whole + _LEAST, _LEAST)
     if not len(whole_db):
         return np.zeros(0, np.int64)
-    # Over all that was shortly before, so that what swells or beats is no stroke; the rise itself is left out.
+    # Over all that was shortly before, the rise itself left out: what swells or beats is no stroke.
     most = maximum_filter1d(whole_db, _BEFORE_HOPS, axis=0, origin=0)
     before_db = np.full_like(whole_db, -130.0)
     shift = _RISES_HOPS + _BEFORE_HOPS // 2
@@ -116,8 +117,9 @@ def _opens(whole: NDArray[np.float64], near: int) -> int:
     """The hop in which the rise to the loudest near a hop begins to stand out."""
     peak = max(near - 4, 0) + int(np.argmax(whole[max(near - 4, 0) : near + ARRIVES_HOPS]))
     first = max(peak - 2 * ARRIVES_HOPS, 0)
-    under = np.nonzero(whole[first : peak + 1] < 0.03 * whole[peak])[0]
-    return first + int(under[-1]) + 1 if len(under) else peak
+    line = max(0.03 * whole[peak], 1.5 * whole[max(first - BEFORE, 0) : first].max(initial=0.0))
+    over = np.nonzero(whole[first : peak + 1] > line)[0]
+    return first + int(over[0]) if len(over) else peak
 
 
 def _gathered(power: NDArray[np.float64], noise: NDArray[np.float64]) -> NDArray[np.int64]:
@@ -137,4 +139,6 @@ def _gathered(power: NDArray[np.float64], noise: NDArray[np.float64]) -> NDArray
     apart = np.nan_to_num(0.5 * (apart + apart.T), nan=15.0)
     np.fill_diagonal(apart, 0.0)
     tree = linkage(squareform(apart, checks=False), "average")
-    return np.asarray(fcluster(tree, power.shape[1] + _SPARE, "maxclust"), np.int64)
+    found = fcluster(tree, _ALIKE_DB, "distance")
+    most = power.shape[1] + _SPARE
+    return np.asarray(found if found.max() <= most else fcluster(tree, most, "maxclust"), np.int64)

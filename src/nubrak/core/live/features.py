@@ -36,6 +36,7 @@ FEATURES = (
     "similarity_other",
     "bright_similarity_own",
     "bright_similarity_other",
+    "over_ringing_db",
 )
 FOR = (
     "under_usual_db",
@@ -50,5 +51,6 @@ FOR = (
     "own_part_under_usual_db",
     "similarity_own",
     "bright_similarity_own",
+    "over_ringing_db",
 )
 AGAINST = ("louder_elsewhere_db", "similarity_other", "bright_similarity_other")

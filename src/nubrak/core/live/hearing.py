@@ -26,6 +26,7 @@ LONG, OWN = 220, 4  # of a known beginning, in pairs of samples: 10 ms at 44.1 k
 _SHIFT, _FEWEST = 16, 10  # pairs of samples by which one may lie beside the other, and that tell anything
 _HIGH = 4  # from this band on: what a stick does to a skin that still rings
 _HEARD_AGO = 18  # hops in which what was loud elsewhere still arrives: 12 ms, 4 m
+RING_HOPS, RING_STEPS = 8, 56  # what rings after a stroke is known in steps of 5.6 ms, for 310 ms
 _UPDATES = 16  # of how hard each piece was struck; more change little
 _LEAST = 1e-13
 MOST_EVENTS = 64  # candidates of one block of samples that are told
@@ -44,6 +45,7 @@ class Kit(NamedTuple):
     floor: NDArray[np.float64]  # (c,) power inside under which nothing is looked at
     own: NDArray[np.float32]  # (c, OWN, LONG) how its strokes begin, as far as they are known
     spilt: NDArray[np.float32]  # (c, i, LONG) how strokes of the others begin there
+    rings: NDArray[np.float64]  # (c, RING_STEPS) power inside after a stroke, against the stroke
     kind: NDArray[np.int64]  # (c,)
     look_ahead: int  # hops
 
@@ -432,6 +434,14 @@ def _measure(c: int, t: int, kit: Kit, memory: Memory, out: Heard, row: int) -> 
     since = (memory.onset[c] - memory.struck[c]) / memory.hop * 0.7
     f[18] = min(max(since, 0.0), 500.0)
     f[19] = _db(whole / memory.struck_power[c]) if since < 500.0 else 40.0
+    # Over what its last stroke usually leaves behind it: a head that sounds on, a room that answers.
+    step = int((memory.onset[c] - memory.struck[c]) / memory.hop) // RING_HOPS
+    f[31] = 40.0
+    if 0 <= step < RING_STEPS:
+        loudest = 0.0
+        for k in range(opened, t + 1):
+            loudest = max(loudest, memory.whole[c, k % HOPS])
+        f[31] = min(max(_db(loudest / (memory.struck_power[c] * kit.rings[c, step] + floor)), -40.0), 40.0)
     for k in range(4):
         f[20 + k] = 1.0 if kit.kind[c] == k else 0.0
     f[24] = kit.look_ahead * 0.7
@@ -454,15 +464,16 @@ def _measure(c: int, t: int, kit: Kit, memory: Memory, out: Heard, row: int) -> 
 
 @numba.njit(cache=True, nogil=True)
 def _apart(heard: NDArray[np.float64], kit: Kit) -> NDArray[np.float64]:
-    """How hard each piece was struck against its usual strokes, (i,), that together makes what all microphones
-    hear, (c, BANDS): by multiplicative updates (Févotte and Idier, "Algorithms for nonnegative matrix
-    factorization with the beta-divergence", 2011) at a beta of zero, Itakura and Saito's divergence, in which
-    a soft band weighs as much as a loud one. What is always there is part of what is heard.
+    """How hard each piece was struck against its usual strokes, (i,), that together makes what all
+    microphones hear, (c, BANDS): by multiplicative updates (Févotte and Idier, "Algorithms for
+    nonnegative matrix factorization with the beta-divergence", 2011) at a beta of zero, Itakura
+    and Saito's divergence, in which a soft band weighs as much as a loud one. What is always there is part of
+    what is heard.
     """
     channels = len(heard)
     out = np.full(channels, 0.1)
     model = np.zeros((channels, BANDS))
-    for step in range(_UPDATES):
+    for _ in range(_UPDATES):
         for j in range(channels):
             for b in range(BANDS):
                 total = kit.noise[j, b]

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.live.bands import BANDS, hop_samples
+from nubrak.core.live.bands import BANDS, HOP_S, hop_samples
 from nubrak.core.live.calibration import ARRIVES_HOPS, BEFORE, GAP, onset_power
-from nubrak.core.live.hearing import LONG, OWN, begins, halved, levels_of, memory
+from nubrak.core.live.hearing import LONG, OWN, RING_HOPS, RING_STEPS, begins, halved, levels_of, memory
 from nubrak.core.signal import power_ratio_to_db
 
 _ASSUMED_LEAK = 10.0 ** (-18.0 / 10.0)  # common practice: so a neighbouring drum is heard
@@ -20,6 +20,9 @@ _NOISE_SHARE = 10.0  # percentile of the levels that is always there
 _OFFSET_DB = -4.0  # where no stroke tells it
 _READ_HOPS = 33  # 23 ms: what Find reads a level from
 _UNHEARD = 0.02  # power of a usual stroke where none was heard: -14 dBFS
+# A drum of a second to -60 dB, where no stroke tells.
+_ASSUMED_RING = 10.0 ** (-6.0 * np.arange(RING_STEPS) * RING_HOPS * HOP_S)
+_FEW, _MOST_LEAVE = 6, 75.0  # strokes that are few; percentile of what many leave
 _LEAST = 1e-13
 
 
@@ -40,6 +43,7 @@ class Learnt:
     level_offset_db: NDArray[np.float64]
     own: NDArray[np.float32]
     spilt: NDArray[np.float32]
+    rings: NDArray[np.float64]
 
 
 def unheard(channels: int) -> Learnt:
@@ -54,6 +58,7 @@ def unheard(channels: int) -> Learnt:
         np.full(channels, _OFFSET_DB),
         np.zeros((channels, OWN, LONG), np.float32),
         np.zeros((channels, channels, LONG), np.float32),
+        np.tile(_ASSUMED_RING, (channels, 1)),
     )
 
 
@@ -78,6 +83,7 @@ def learn(
     hops, channels, _ = levels.shape
     base = unheard(channels)
     heard, softest_db, offset_db = base.heard.copy(), base.softest_db.copy(), base.level_offset_db.copy()
+    rings = base.rings.copy()
     own, spilt, hop = base.own.copy(), base.spilt.copy(), hop_samples(rate_hz)
     floor = np.percentile(levels, _NOISE_SHARE, axis=0) if hops else base.floor
     for i, at in enumerate(strokes):
@@ -98,13 +104,41 @@ def learn(
         softest_db[i] = float(power_ratio_to_db(size.min() / max(usual, _LEAST)))
         for k, one in enumerate(at[by_size[_spread(len(at))]]):
             own[i, k] = _beginning(audio[:, i], int(one), hop)
+        rings[i] = _rings(levels[:, i] @ inside[i], at, size)
         for c in range(channels):
             there = home if c == i else onset_power(levels[:, c], at, -5, ARRIVES_HOPS + listens_hops)
             heard[c, i] = np.exp(np.mean(np.log(there[loud] + _LEAST), axis=0))
             if c != i:
                 spilt[c, i] = _beginning(audio[:, c], _arrives(levels[:, c], int(at[by_size[-1]])), hop)
     counts = np.array([len(one) for one in strokes], np.int64)
-    return Learnt(heard, softest_db, floor, counts, offset_db, own, spilt)
+    return Learnt(heard, softest_db, floor, counts, offset_db, own, spilt, rings)
+
+
+def _rings(
+    whole: NDArray[np.float64], at: NDArray[np.int64], size: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """What is left of a stroke in every step after it, (RING_STEPS,), by the power (hops,) after strokes in
+    hops ``at`` (n,) of power ``size`` (n,), until the next one comes: of a few strokes the most that any
+    leaves, of many what most leave, as some of them have others' strokes behind them.
+    """
+    until = np.append(at[1:], len(whole)) - GAP
+    loud = np.nonzero(size > 0.1 * size.max())[0]
+    left = np.full((len(loud), RING_STEPS), np.nan)
+    for row, k in enumerate(loud.tolist()):
+        begin, end = int(at[k]), int(min(until[k], len(whole)))
+        steps = min(max((end - begin) // RING_HOPS, 0), RING_STEPS)
+        stretch = whole[begin : begin + steps * RING_HOPS].reshape(-1, RING_HOPS)
+        left[row, :steps] = stretch.max(axis=1, initial=0.0) / size[k]
+    known = int(np.isfinite(left).any(axis=0).sum())
+    out = np.empty(RING_STEPS)
+    out[:known] = (
+        np.nanmax(left[:, :known], axis=0)
+        if len(loud) <= _FEW
+        else np.nanpercentile(left[:, :known], _MOST_LEAVE, axis=0)
+    )
+    # Beyond what was heard, as it fell until there.
+    out[known:] = (out[known - 1] if known else 1.0) * _ASSUMED_RING[: RING_STEPS - known]
+    return np.maximum(out, np.concatenate([out[1:], out[-1:]]))
 
 
 def _spread(count: int) -> NDArray[np.int64]:
@@ -113,7 +147,7 @@ def _spread(count: int) -> NDArray[np.int64]:
 
 
 def _arrives(levels: NDArray[np.float64], at: int) -> int:
-    """The hop in which a stroke that was struck in hop ``at`` leaps in a microphone's levels (hops, BANDS)."""
+    """The hop in which a stroke of hop ``at`` leaps in a microphone's levels (hops, BANDS)."""
     around = levels[at - 4 : at + ARRIVES_HOPS].sum(axis=1)
     over = np.nonzero(around > 0.1 * around.max())[0]
     return at - 4 + int(over[0])

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.decide import FindSettings, State, forest_in, log_odds
-from nubrak.core.live.bands import BANDS, HOP_S, inside
+from nubrak.core.live.bands import HOP_S, inside
 from nubrak.core.live.features import FEATURES
 from nubrak.core.live.hearing import MOST_EVENTS, Kit, hear, memory, room_for_heard
 from nubrak.core.live.learnt import Learnt
@@ -81,6 +81,7 @@ def kit_of(learnt: Learnt, parts: list[LivePart], look_ahead_ms: float) -> Kit:
         np.maximum(4.0 * noise, usual * 10.0 ** (-4.8)),
         learnt.own,
         learnt.spilt,
+        learnt.rings,
         np.array([KINDS.index(kind_of(PIECES[part.piece])) for part in parts], np.int64),
         round(look_ahead_ms / 1000.0 / HOP_S),
     )
@@ -99,7 +100,7 @@ class Listener:
             raise Problem(
                 f"{len(parts)} microphones are more than can be listened to while they are played",
                 kept="everything as it was",
-                do=f"choose up to {MOST_CHANNELS}",
+                todo=f"choose up to {MOST_CHANNELS}",
             )
         self.rate_hz = rate_hz
         self._forest = forest_in(taught, FEATURES)
@@ -111,6 +112,8 @@ class Listener:
         self.parts, self.learnt = list(parts), learnt
         self._kit = kit_of(learnt, self.parts, look_ahead_ms)
         self._strength = np.stack([_strength_bands(part) for part in self.parts])
+        at_home = np.einsum("ccb,cb->c", learnt.heard, self._strength)
+        self.usual_strength_db = power_to_db(at_home) + learnt.level_offset_db
         usual_db = power_to_db(self._kit.usual) + learnt.level_offset_db
         self.line_db = np.array(
             [
@@ -191,6 +194,3 @@ class Listener:
 def _strength_bands(part: LivePart) -> NDArray[np.float64]:
     piece = PIECES[part.piece]
     return inside(piece.strength_low_hz, piece.strength_high_hz)
-
-
-__all__ = ["BANDS", "Listener", "LivePart", "LiveStroke", "inside_of", "kit_of", "replace"]

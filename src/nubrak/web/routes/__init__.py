@@ -7,6 +7,7 @@ from nubrak.web.routes import (
     jobs,
     layer,
     library,
+    live,
     mix,
     module,
     print,
@@ -32,6 +33,7 @@ ROUTERS = (
     jobs.router,
     module.router,
     record.router,
+    live.router,
 )
 
 __all__ = ["ROUTERS"]

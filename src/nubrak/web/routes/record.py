@@ -6,9 +6,8 @@ from __future__ import annotations
 
 import json
 import struct
-from typing import Annotated, Any
+from typing import Annotated
 
-import numpy as np
 from fastapi import APIRouter, Query, Request, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 from starlette.concurrency import run_in_threadpool
@@ -138,20 +137,20 @@ def _taken_up(desk: Desk, recordings: Recordings, session_id: str, begin: Begin)
 
 
 @router.post("/sessions/{session_id}/recordings/cut-off")
-def cut_off(session_id: str, request: Request, desk: AnyDesk) -> TakenUp:
+def take_up_recordings(session_id: str, request: Request, desk: AnyDesk) -> TakenUp:
     """Make takes of what was being recorded when the page or the server went away."""
     recordings: Recordings = request.app.state.recordings
     return TakenUp(names=take_up_what_was_cut_off(desk, session_id, recordings.sending()))
 
 
 @router.post("/sessions/{session_id}/sources/{source_id}/bars")
-def bars(session_id: str, source_id: str, body: ChosenBars, desk: AnyDesk) -> SessionState:
+def bars_from_passes(session_id: str, source_id: str, body: ChosenBars, desk: AnyDesk) -> SessionState:
     """Take each bar of a source from one of its passes."""
     return choose_bars(desk, session_id, body.revision, source_id, body.chosen)
 
 
 @router.post("/round-trip")
-async def round_trip(
+async def measure_round_trip(
     request: Request,
     rate_hz: Annotated[int, Query(ge=8000, le=384000)],
     clicks_s: Annotated[list[float], Query(min_length=2, max_length=64)],
@@ -160,13 +159,10 @@ async def round_trip(
     little-endian float32.
     """
     data = await body_of(request, _MOST_ROUND_TRIP_BYTES)
-    heard: Any = np.frombuffer(data[: len(data) // 4 * 4], "<f4")
-    return RoundTrip(
-        round_trip_s=await run_in_threadpool(measured_round_trip, heard, rate_hz, np.array(clicks_s))
-    )
+    return RoundTrip(round_trip_s=await run_in_threadpool(measured_round_trip, data, rate_hz, clicks_s))
 
 
 @router.get("/click")
-def click(rate_hz: Annotated[int, Query(ge=8000, le=384000)]) -> list[float]:
+def click_samples(rate_hz: Annotated[int, Query(ge=8000, le=384000)]) -> list[float]:
     """The click, as it sounds at a rate."""
     return click_sound(rate_hz)

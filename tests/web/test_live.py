@@ -1,0 +1,133 @@
+"""Live playing over a web socket: the simulated stage and a page's microphone."""
+
+from __future__ import annotations
+
+import json
+import struct
+from io import BytesIO
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from mido import MidiFile
+
+from tests.conftest import decaying_strokes, write_wav
+from tests.web.conftest import Browser
+
+HEADERS = {"host": "127.0.0.1:8137"}
+RATE_HZ = 44100
+
+
+def asked(parts: list[str], **more: Any) -> str:
+    return json.dumps({"origin": "stage", "part_ids": parts, "rate_hz": RATE_HZ, **more})
+
+
+def until(socket: Any, so: Any) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+    """What the server says until something is so, and the strokes that counted on the way."""
+    hits: list[dict[str, Any]] = []
+    while True:
+        said = socket.receive_json()
+        assert "problem" not in said, said
+        hits += [one for one in said.get("strokes", []) if one["state"] == 1]
+        if so(said):
+            return said, hits
+
+
+def test_the_stage_is_listened_to_as_it_plays_and_kept(browser: Browser, played: tuple[str, str]) -> None:
+    session, part = played
+    with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+        socket.send_text(asked([part]))
+        said, hits = until(socket, lambda one: one.get("ended"))
+    offline = browser.get(f"/api/sessions/{session}/overview").json()["parts"][0]["time_s"]
+    assert np.allclose([one["time_s"] for one in hits], offline, atol=0.005)
+    latency = said["latency"]
+    assert [one["name"] for one in latency["parts"]] == [
+        "rise and look-ahead",
+        "input block",
+        "network",
+        "decision",
+        "output",
+    ]
+    assert 5.0 <= latency["median_ms"] <= latency["most_ms"]
+    (line,) = browser.get(f"/api/sessions/{session}/live").json()
+    assert (line["id"], line["strokes"]) == (said["take_id"], 4)
+    assert browser.get(f"/api/sessions/{session}/live/{line['id']}/differences").json() == []
+    midi = browser.get(f"/api/sessions/{session}/live/{line['id']}/midi")
+    notes = [m for track in MidiFile(file=BytesIO(midi.content)).tracks for m in track]
+    assert sum(m.type == "note_on" and m.velocity > 0 for m in notes) == 4
+    browser.delete(f"/api/sessions/{session}/live/{line['id']}")
+    assert browser.get(f"/api/sessions/{session}/live").json() == []
+
+
+def blocks(samples: np.ndarray, size: int = 128) -> list[bytes]:
+    return [
+        struct.pack("<d", 1000.0 * at / RATE_HZ) + samples[at : at + size].astype("<f4").tobytes()
+        for at in range(0, len(samples), size)
+    ]
+
+
+def test_a_microphone_is_decided_block_by_block_and_settings_change_meanwhile(
+    browser: Browser, played: tuple[str, str]
+) -> None:
+    session, part = played
+    sound = decaying_strokes([0.25, 0.75, 1.25, 1.75], [0.8, 0.7, 0.2, 0.75], 2.2, hz=60)
+    with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+        socket.send_text(asked([part], origin="microphone"))
+        (known,) = socket.receive_json()["parts"]
+        assert known["learnt_from"] == 4
+        for block in blocks(sound):
+            socket.send_bytes(block)
+        # From here on nothing so soft counts.
+        socket.send_text(json.dumps({"find": {part: {"threshold_db": 0.0}}}))
+        for block in blocks(sound):
+            socket.send_bytes(block)
+        socket.send_text(json.dumps({"stop": True}))
+        said, hits = until(socket, lambda one: one.get("ended"))
+    assert len(hits) == 4
+    assert said["heard_s"] == pytest.approx(2 * len(sound) / RATE_HZ)
+
+
+def test_what_was_played_is_kept_when_the_page_goes_away(browser: Browser, played: tuple[str, str]) -> None:
+    session, part = played
+    sound = decaying_strokes([0.25, 0.75], [0.8, 0.7], 1.2, hz=60)
+    with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+        socket.send_text(asked([part], origin="microphone"))
+        for block in blocks(sound):
+            socket.send_bytes(block)
+        until(socket, lambda one: any(s["time_s"] > 0.7 for s in one.get("strokes", [])))
+    (line,) = browser.get(f"/api/sessions/{session}/live").json()
+    assert line["strokes"] == 2
+
+
+def test_a_kit_is_learnt_in_ten_seconds(browser: Browser, tmp_path: Path) -> None:
+    session = browser.session()
+    path = write_wav(tmp_path / "kick.wav", decaying_strokes([0.5], [0.5], 1.0, hz=60))
+    state = browser.drop(session, path)
+    (part,) = state["document"]["parts"]
+    played = decaying_strokes(np.arange(0.5, 9.0, 0.5).tolist(), ([0.1, 0.8, 0.4] * 6)[:17], 10.4, hz=60)
+    with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+        socket.send_text(asked([part], origin="microphone", calibrates=True))
+        (window,) = socket.receive_json()["parts"]
+        assert 0 <= window["asked_from_s"] < window["asked_to_s"] <= 10.0
+        for block in blocks(played, 4096):
+            socket.send_bytes(block)
+        until(socket, lambda one: one.get("learnt"))
+        socket.send_text(json.dumps({"stop": True}))
+        said, _ = until(socket, lambda one: one.get("ended"))
+    assert said["heard_s"] > 10.0
+
+
+@pytest.mark.parametrize("word", ["nothing", "{}", '{"origin": "stage", "part_ids": []}'])
+def test_what_cannot_be_listened_to_is_refused(browser: Browser, word: str) -> None:
+    session = browser.session()
+    with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+        socket.send_text(word)
+        assert socket.receive()["type"] == "websocket.close"
+
+
+def test_a_part_that_is_gone_is_said_so(browser: Browser) -> None:
+    session = browser.session()
+    with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+        socket.send_text(asked(["gone"]))
+        assert "not in the session" in socket.receive_json()["problem"]

@@ -1,0 +1,324 @@
+import { useState, type ReactNode } from 'react';
+import { Button, Form } from 'react-bootstrap';
+import { client } from '../api/client';
+import { KeyOf } from '../commands/KeyOf';
+import { pieceKey } from '../commands/catalogue';
+import { useCommands } from '../commands/useCommands';
+import type { Keys } from '../commands/useKeys';
+import { orderedParts, type BenchProps } from '../shell/bench';
+import { Key } from '../shell/Key';
+import { PieceMark } from '../shell/PieceMark';
+import { clock, knownTempo } from '../stage/axes';
+import { Lane } from '../stage/Lane';
+import { useWindow } from '../state/window';
+import { barsOver } from './bars';
+import { LevelField } from './LevelField';
+import { usePass, type PassSettings } from './usePass';
+import './record.scss';
+
+const KEPT = 'nubrak-round-trip-s';
+
+/** Record a pass: one drum after the other, to a click, beside what was played before. */
+export function Record(props: BenchProps & { head: ReactNode; form: ReactNode }) {
+  const { doing, document, pieces, library, head, form } = props;
+  const click = useWindow((state) => state.click);
+  const set = useWindow((state) => state.set);
+  const [settings, setSettings] = useState<PassSettings>(() => ({
+    deviceId: null,
+    piece: 'clap',
+    countIn: true,
+    click: true,
+    roundTripS: Number(localStorage.getItem(KEPT) ?? 0) || 0,
+    beside: null,
+  }));
+  const change = (changes: Partial<PassSettings>) => setSettings((now) => ({ ...now, ...changes }));
+  const work = usePass(doing.id, document, settings);
+  const { stage, open } = work;
+  const playheadS = useWindow((state) => state.playheadS);
+  const loop = useWindow((state) => (state.looping ? state.loop : null));
+  const going = stage === 'counting' || stage === 'recording';
+  const toggle = () => {
+    if (going) return work.stop();
+    if (stage === 'ready') void work.begin();
+    else if (stage === 'closed') void open(settings.deviceId);
+  };
+  const letters: Keys = Object.fromEntries(
+    library.pieces
+      .filter((piece) => piece.noted)
+      .map((piece) => [pieceKey(piece.key), () => change({ piece: piece.id, beside: null })]),
+  );
+  useCommands({ record: toggle }, letters);
+  const setRoundTrip = (roundTripS: number) => {
+    localStorage.setItem(KEPT, String(roundTripS));
+    change({ roundTripS });
+  };
+  const [measuring, setMeasuring] = useState(false);
+  const measure = async () => {
+    setMeasuring(true);
+    const found = await work.measure();
+    setMeasuring(false);
+    if (found !== null) setRoundTrip(found);
+  };
+  const piece = pieces.get(settings.piece);
+  const from = loop ? `over the loop from ${clock(loop.startS)}` : `from ${clock(playheadS)}`;
+  const named = piece?.name.toLowerCase() ?? '';
+  const says = {
+    closed: 'Open the microphone',
+    ready: `Record ${settings.beside ? 'another pass of ' : ''}${named} ${from}`,
+    counting: 'Stop',
+    recording: 'Stop and keep it',
+    finishing: 'being kept …',
+  }[stage];
+  const rows = orderedParts(document).flatMap(([id, part]) =>
+    part.sources
+      .filter((of) => of.startsWith('pass-') || (document.sources?.[of]?.passes ?? []).length)
+      .map((of) => ({ id, part, of })),
+  );
+  const chooseBars = (sourceId: string, chosen: number[]) =>
+    void doing.revised((revision) =>
+      client.POST('/api/sessions/{session_id}/sources/{source_id}/bars', {
+        params: { path: { session_id: doing.id, source_id: sourceId } },
+        body: { revision, chosen },
+      }),
+    );
+  return (
+    <>
+      <section className="large gather recording" aria-label="Record">
+        <div className="gather-head">{head}</div>
+        <div className={`record-head ${going ? 'going' : ''}`}>
+          <Button
+            className="record-act"
+            disabled={stage === 'finishing' || !piece}
+            onClick={toggle}
+            aria-pressed={going}
+          >
+            <KeyOf of="record" /> {says}
+          </Button>
+          <span className="quiet" role="status">
+            {stage === 'closed'
+              ? 'Its level is seen before anything is recorded.'
+              : stage === 'counting'
+                ? 'counting in …'
+                : stage === 'recording'
+                  ? 'recording; every stroke is kept as it comes'
+                  : knownTempo(document)
+                    ? `${document.tempo!.bpm!.toFixed(0)} bpm, ${document.tempo!.beats_per_bar} in a bar`
+                    : 'no tempo yet: type or tap one beside'}
+          </span>
+        </div>
+        <LevelField stage={stage} ink={piece?.ink ?? 'loop'} peak={work.peak} seconds={work.seconds} />
+        {rows.length === 0 && (
+          <p className="about">
+            One drum a pass: say what you will play, record it, say the next. What was played becomes hits and
+            notes as soon as the pass ends, and sounds along with the next one.
+          </p>
+        )}
+        {rows.map(({ id, part, of }) => {
+          const source = document.sources?.[of];
+          const own = pieces.get(part.piece);
+          const about = props.overview?.parts.find((line) => line.part_id === id);
+          if (!source || !own) return null;
+          const passes = source.passes ?? [];
+          const count = Math.max(passes.length, 1);
+          return (
+            <div className="pass" key={of}>
+              <div className="source-head">
+                <PieceMark piece={own} size={20} />
+                <strong>{about?.name ?? own.name}</strong>
+                <span className="quiet">
+                  {source.name}
+                  {passes.length > 1 ? `, ${passes.length} passes` : ''}
+                </span>
+                <span className="source-state">
+                  {about && about.progress < 1 ? (
+                    'listening …'
+                  ) : (
+                    <>
+                      <b>{about?.time_s.length ?? '–'}</b> hits
+                    </>
+                  )}
+                </span>
+              </div>
+              <Lane source={source} lengthS={props.lengthS} ink={own.ink} edgesS={[]} />
+              <div className="pass-acts">
+                <button
+                  type="button"
+                  className="plain-act light"
+                  aria-pressed={settings.beside === of}
+                  onClick={() => change({ piece: part.piece, beside: settings.beside === of ? null : of })}
+                >
+                  {settings.beside === of ? 'The next pass is of this one' : 'Another pass of this'}
+                </button>
+                {count > 1 && (
+                  <Bars
+                    bars={barsOver(
+                      document,
+                      Math.max(...passes.map((one) => (one.start_s ?? 0) + one.length_s)),
+                    )}
+                    chosen={source.chosen ?? []}
+                    passes={count}
+                    name={about?.name ?? own.name}
+                    onChoose={(chosen) => chooseBars(of, chosen)}
+                  />
+                )}
+              </div>
+            </div>
+          );
+        })}
+      </section>
+      <aside className="settings">
+        <div className="column-head">
+          <span>The next pass is</span>
+          <span className="push">
+            <Key>Shift</Key> and its letter
+          </span>
+        </div>
+        <div className="piece-list" role="radiogroup" aria-label="The next pass">
+          {library.pieces
+            .filter((one) => one.noted)
+            .map((one) => (
+              <button
+                type="button"
+                key={one.id}
+                role="radio"
+                aria-checked={one.id === settings.piece}
+                className={one.id === settings.piece ? 'chosen' : ''}
+                onClick={() => change({ piece: one.id, beside: null })}
+              >
+                <PieceMark piece={one} /> {one.name} <Key>{one.key.toUpperCase()}</Key>
+              </button>
+            ))}
+        </div>
+        <div className="record-settings">
+          <Form.Label htmlFor="microphone">Microphone</Form.Label>
+          <Form.Select
+            id="microphone"
+            size="sm"
+            value={settings.deviceId ?? ''}
+            onChange={(event) => {
+              change({ deviceId: event.target.value || null });
+              void open(event.target.value || null);
+            }}
+          >
+            <option value="">the usual one</option>
+            {work.devices.map((one) => (
+              <option key={one.id} value={one.id}>
+                {one.name}
+              </option>
+            ))}
+          </Form.Select>
+          <Form.Check
+            id="count-in"
+            type="switch"
+            label="A bar of count-in"
+            checked={settings.countIn}
+            onChange={(event) => change({ countIn: event.target.checked })}
+          />
+          <Form.Check
+            id="click-in-ear"
+            type="switch"
+            label="The click goes on, in the ear only"
+            checked={settings.click}
+            onChange={(event) => {
+              change({ click: event.target.checked });
+              if (click !== event.target.checked) set({ click: event.target.checked });
+            }}
+          />
+          <RoundTrip
+            seconds={settings.roundTripS}
+            measuring={measuring}
+            ready={stage === 'ready'}
+            onMeasure={() => void measure()}
+            onSet={setRoundTrip}
+          />
+        </div>
+        {form}
+      </aside>
+    </>
+  );
+}
+
+/** How much later than it is played a stroke arrives in the recording. */
+function RoundTrip({
+  seconds,
+  measuring,
+  ready,
+  onMeasure,
+  onSet,
+}: {
+  seconds: number;
+  measuring: boolean;
+  ready: boolean;
+  onMeasure: () => void;
+  onSet: (seconds: number) => void;
+}) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const done = () => {
+    const ms = Number((typed ?? '').replace(',', '.'));
+    if (typed?.trim() && ms >= 0 && ms <= 1000) onSet(ms / 1000);
+    setTyped(null);
+  };
+  return (
+    <div className="round-trip">
+      <Form.Label htmlFor="round-trip">Round trip</Form.Label>
+      <Form.Control
+        id="round-trip"
+        size="sm"
+        inputMode="decimal"
+        value={typed ?? (1000 * seconds).toFixed(2)}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={done}
+        onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+      />
+      <span>ms</span>
+      <button type="button" className="plain-act light" disabled={!ready || measuring} onClick={onMeasure}>
+        {measuring ? 'listening to the click …' : 'Measure it'}
+      </button>
+      <p className="about">
+        From the loudspeaker’s click to the recording. Hold the microphone to the loudspeaker and measure, or
+        type it in; every pass is put so much earlier.
+      </p>
+    </div>
+  );
+}
+
+/** Which pass each bar is taken from: a row for each pass, a place for each bar. */
+function Bars({
+  bars,
+  chosen,
+  passes,
+  name,
+  onChoose,
+}: {
+  bars: number[];
+  chosen: number[];
+  passes: number;
+  name: string;
+  onChoose: (chosen: number[]) => void;
+}) {
+  const of = (bar: number) => chosen[Math.min(bar - 1, chosen.length - 1)] ?? passes - 1;
+  const now = bars.map(of);
+  return (
+    <table className="bars-of-passes" aria-label={`Bars of ${name}`}>
+      <tbody>
+        {Array.from({ length: passes }, (_, pass) => (
+          <tr key={pass}>
+            <th scope="row">Pass {pass + 1}</th>
+            {bars.map((bar, k) => (
+              <td key={bar}>
+                <button
+                  type="button"
+                  aria-pressed={now[k] === pass}
+                  aria-label={`Bar ${bar} from pass ${pass + 1}`}
+                  onClick={() => onChoose(bars.map((_, at) => (at === k ? pass : (now[at] ?? passes - 1))))}
+                >
+                  {bar}
+                </button>
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

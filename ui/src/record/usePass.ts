@@ -1,0 +1,215 @@
+import { useCallback, useEffect, useRef, useState } from 'react';
+import { client, take, type Document } from '../api/client';
+import { player } from '../sound/player';
+import { useWindow } from '../state/window';
+import { countIn, secondsPerBeat } from './bars';
+import { Microphone, microphoneProblem, microphones, type Device, type Lot } from './microphone';
+import { PassSender } from './sender';
+
+const LOT_FRAMES = 1024;
+const LEAD_S = 0.35; // before the count-in begins: until what is heard first has come
+const EARLY_S = 0.15; // of what is played before the line is kept: a hand may be early
+const TAIL_S = 0.3; // behind the loop: what is played last rings, and came the round trip later
+const LONGEST_S = 4 * 3600;
+
+export type Stage = 'closed' | 'ready' | 'counting' | 'recording' | 'finishing';
+
+export interface PassSettings {
+  deviceId: string | null;
+  piece: string;
+  countIn: boolean;
+  click: boolean;
+  roundTripS: number;
+  beside: string | null;
+}
+
+const fail = (text: string) => useWindow.getState().notify(text);
+
+/** A microphone and the passes that are played into it. */
+export function usePass(sessionId: string, document: Document, settings: PassSettings) {
+  const [stage, setStage] = useState<Stage>('closed');
+  const [devices, setDevices] = useState<Device[]>([]);
+  const microphone = useRef<Microphone | null>(null);
+  const sender = useRef<PassSender | null>(null);
+  const stopAt = useRef<number>(Infinity);
+  const clicks = useRef<AudioBufferSourceNode[]>([]);
+  const rateHz = document.rate_hz ?? 44100;
+
+  const close = useCallback(() => {
+    sender.current?.finish();
+    sender.current = null;
+    for (const one of clicks.current) one.stop();
+    clicks.current = [];
+    microphone.current?.close();
+    microphone.current = null;
+  }, []);
+  useEffect(() => close, [close]);
+
+  const stop = useCallback(() => {
+    for (const one of clicks.current) one.stop();
+    clicks.current = [];
+    player.stop();
+    useWindow.getState().set({ playing: false });
+    microphone.current?.hand(() => undefined);
+    if (!sender.current) return setStage(microphone.current ? 'ready' : 'closed');
+    setStage('finishing');
+    sender.current.finish();
+  }, []);
+
+  const ended = useCallback(() => {
+    const recording = sender.current !== null;
+    stop();
+    microphone.current?.close();
+    microphone.current = null;
+    if (!recording) setStage('closed');
+    fail(
+      recording
+        ? 'The microphone was taken away. What was played until then is kept as a take. Plug it in and choose it again.'
+        : 'The microphone was taken away. The session is unchanged. Plug it in and choose it again.',
+    );
+  }, [stop]);
+
+  /** Open a microphone, so that its level is seen before anything is recorded. */
+  const open = useCallback(
+    async (deviceId: string | null) => {
+      microphone.current?.close();
+      microphone.current = null;
+      try {
+        const context = player.clock(rateHz);
+        if (context.state !== 'running') await context.resume();
+        microphone.current = await Microphone.open(deviceId, context, LOT_FRAMES, ended);
+        setDevices(await microphones());
+        setStage('ready');
+      } catch (error) {
+        setStage('closed');
+        fail(microphoneProblem(error));
+      }
+    },
+    [ended, rateHz],
+  );
+
+  const sound = async (context: AudioContext) => {
+    const samples = await take(client.GET('/api/click', { params: { query: { rate_hz: rateHz } } }));
+    const buffer = context.createBuffer(1, samples.length, rateHz);
+    buffer.copyToChannel(new Float32Array(samples), 0);
+    return buffer;
+  };
+  const clickAt = (context: AudioContext, buffer: AudioBuffer, atS: number, gain: number) => {
+    const [node, level] = [context.createBufferSource(), context.createGain()];
+    node.buffer = buffer;
+    level.gain.value = gain;
+    node.connect(level).connect(context.destination);
+    node.start(atS);
+    clicks.current.push(node);
+  };
+
+  const begin = async () => {
+    const held = microphone.current;
+    if (!held || sender.current) return;
+    const { playheadS, loop, looping } = useWindow.getState();
+    const over = looping && loop ? loop : null;
+    const fromS = over ? over.startS : playheadS;
+    const { context } = held;
+    try {
+      const buffer = await sound(context);
+      const counted = settings.countIn ? countIn(document) : [];
+      const beatS = secondsPerBeat(document, fromS);
+      setStage('counting');
+      const { hearing, drumsOnly } = useWindow.getState();
+      player.hear(hearing);
+      const heard = {
+        sessionId,
+        rateHz,
+        lengthS: fromS + LONGEST_S,
+        partId: null,
+        drumsOnly,
+        click: settings.click,
+      };
+      const lineS = await player.playInTime(heard, fromS, LEAD_S + counted.length * beatS);
+      if (lineS === null) return setStage('ready');
+      useWindow.getState().set({ playing: true });
+      const beginS = lineS - counted.length * beatS;
+      counted.forEach((gain, k) => clickAt(context, buffer, beginS + k * beatS, gain));
+      stopAt.current = over ? lineS + over.endS - over.startS + settings.roundTripS + TAIL_S : Infinity;
+      held.hand((lot: Lot) => {
+        const atS = lot.first / context.sampleRate;
+        if (atS < lineS - EARLY_S) return;
+        if (!sender.current) {
+          sender.current = newSender(fromS - (lineS - atS));
+          setStage('recording');
+        }
+        sender.current.take(lot);
+        if (atS > stopAt.current) stop();
+      });
+    } catch (error) {
+      stop();
+      fail(error instanceof Error ? error.message : String(error));
+    }
+  };
+
+  const newSender = (startS: number): PassSender => {
+    const one = new PassSender(sessionId, {
+      rate_hz: rateHz,
+      channels: 1,
+      start_s: startS,
+      round_trip_s: settings.roundTripS,
+      piece: settings.piece as never,
+      name: '',
+      beside: settings.beside,
+    });
+    const over = () => {
+      if (sender.current === one) sender.current = null;
+      setStage(microphone.current ? 'ready' : 'closed');
+    };
+    one.onFinished = over;
+    one.onLost = fail;
+    one.onProblem = (text) => {
+      over();
+      stop();
+      fail(text);
+    };
+    return one;
+  };
+
+  /** Let the microphone hear clicks, to know how much later a stroke arrives than it is played. */
+  const measure = async (): Promise<number | null> => {
+    const held = microphone.current;
+    if (!held || sender.current) return null;
+    const { context } = held;
+    try {
+      const buffer = await sound(context);
+      const heard: Float32Array[] = [];
+      let firstS: number | null = null;
+      held.hand((lot) => {
+        firstS ??= lot.first / context.sampleRate;
+        heard.push(lot.samples);
+      });
+      const beginS = context.currentTime + 0.4;
+      const atS = [0, 1, 2, 3].map((k) => beginS + 0.75 * k);
+      for (const one of atS) clickAt(context, buffer, one, 1);
+      await new Promise((done) => setTimeout(done, 4200));
+      held.hand(() => undefined);
+      const all = new Float32Array(heard.reduce((sum, one) => sum + one.length, 0));
+      heard.reduce((at, one) => (all.set(one, at), at + one.length), 0);
+      const found = await take(
+        client.POST('/api/round-trip', {
+          params: { query: { rate_hz: rateHz, clicks_s: atS.map((one) => one - (firstS ?? 0)) } },
+          body: all as never,
+          bodySerializer: (body: unknown) => body as BodyInit,
+          headers: { 'content-type': 'application/octet-stream' },
+        }),
+      );
+      return found.round_trip_s;
+    } catch (error) {
+      held.hand(() => undefined);
+      fail(error instanceof Error ? error.message : String(error));
+      return null;
+    }
+  };
+
+  const peak = useCallback(() => microphone.current?.peak ?? 0, []);
+  const seconds = useCallback(() => sender.current?.secondsS ?? { played: 0, waiting: 0 }, []);
+  return { stage, devices, open, begin, stop, measure, peak, seconds };
+}
+
+export type PassWork = ReturnType<typeof usePass>;
