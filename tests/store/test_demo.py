@@ -118,6 +118,9 @@ def test_a_new_installation_brings_the_sessions_analysed_and_a_second_start_chan
         "crash",
     ]
     assert made.keys() >= {f"{TITLE}: claps", f"{TITLE}: the moth's dance"}
+    (claps,) = sessions.get(made[f"{TITLE}: claps"]).document.sources.values()
+    assert len(claps.passes) == 2 and claps.clips == [claps.passes[1]]
+    assert claps.passes[0].audio != claps.passes[1].audio
     assert all(len(one) >= 12 for one in made.values()), "an id is nobody's to guess"
     kit = all_kits(engine)[STARTER]
     assert len(kit.instruments) == len(INSTRUMENTS)

@@ -32,6 +32,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
   const microphone = useRef<Microphone | null>(null);
   const sender = useRef<PassSender | null>(null);
   const stopAt = useRef<number>(Infinity);
+  const began = useRef<number | null>(null);
   const clicks = useRef<AudioBufferSourceNode[]>([]);
   const rateHz = document.rate_hz ?? 44100;
 
@@ -49,7 +50,10 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     for (const one of clicks.current) one.stop();
     clicks.current = [];
     player.stop();
-    useWindow.getState().set({ playing: false });
+    // Back to where it began: the next pass goes over the same bars.
+    const fromS = began.current;
+    useWindow.getState().set({ playing: false, ...(fromS === null ? {} : { playheadS: fromS }) });
+    began.current = null;
     microphone.current?.hand(() => undefined);
     if (!sender.current) return setStage(microphone.current ? 'ready' : 'closed');
     setStage('finishing');
@@ -110,6 +114,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     const over = looping && loop ? loop : null;
     const fromS = over ? over.startS : playheadS;
     const { context } = held;
+    began.current = fromS;
     try {
       const buffer = await sound(context);
       const counted = settings.countIn ? countIn(document) : [];

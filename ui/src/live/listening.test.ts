@@ -1,0 +1,81 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { Listening, type Asked } from './listening';
+
+class Wire {
+  static readonly OPEN = 1;
+  readyState = 0;
+  bufferedAmount = 0;
+  sent: (string | ArrayBuffer)[] = [];
+  onopen: () => void = () => undefined;
+  onmessage: (event: { data: string }) => void = () => undefined;
+  onclose: () => void = () => undefined;
+  send(one: string | ArrayBuffer): void {
+    this.sent.push(one);
+  }
+  close(): void {
+    this.onclose();
+  }
+  open(): void {
+    this.readyState = Wire.OPEN;
+    this.onopen();
+  }
+}
+
+const ASKED = { origin: 'microphone', part_ids: ['a'] } as unknown as Asked;
+let wires: Wire[];
+const listening = () =>
+  new Listening('s', ASKED, () => {
+    wires.push(new Wire());
+    return wires[wires.length - 1] as unknown as WebSocket;
+  });
+
+beforeEach(() => {
+  wires = [];
+  vi.useFakeTimers();
+  vi.stubGlobal('WebSocket', Wire);
+  vi.stubGlobal('window', globalThis);
+});
+afterEach(() => {
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+});
+
+describe('live listening', () => {
+  it('leaves out what would come too late where the server cannot keep up', () => {
+    const one = listening();
+    wires[0]!.open();
+    one.take({ first: 0, samples: new Float32Array(128) });
+    wires[0]!.bufferedAmount = 2 << 20;
+    one.take({ first: 128, samples: new Float32Array(128) });
+    expect(wires[0]!.sent.filter((of) => of instanceof ArrayBuffer)).toHaveLength(1);
+    expect(one.leftOut).toBe(1);
+  });
+
+  it('says that the connection was lost, and is there again', () => {
+    const one = listening();
+    const [lost, again] = [vi.fn(), vi.fn()];
+    one.onLost = lost;
+    one.onAgain = again;
+    wires[0]!.open();
+    wires[0]!.close();
+    vi.advanceTimersByTime(800);
+    expect(lost).toHaveBeenCalledOnce();
+    expect(again).toHaveBeenCalledOnce();
+    wires[1]!.open();
+    expect(JSON.parse(wires[1]!.sent[0] as string)).toEqual(ASKED);
+  });
+
+  it('ends where the server says so', () => {
+    const one = listening();
+    const said = vi.fn();
+    one.onSaid = said;
+    wires[0]!.open();
+    one.stop();
+    expect(wires[0]!.sent).toContain('{"stop":true}');
+    wires[0]!.onmessage({ data: '{"ended":true,"take_id":"t"}' });
+    wires[0]!.close();
+    vi.advanceTimersByTime(5000);
+    expect(wires).toHaveLength(1);
+    expect(said).toHaveBeenCalledWith({ ended: true, take_id: 't' });
+  });
+});

@@ -1,0 +1,140 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { packed, PassSender, type Asked } from './sender';
+
+/** A web socket that a test opens, hears and cuts. */
+class Wire {
+  static readonly OPEN = 1;
+  readyState = 0;
+  sent: (string | ArrayBuffer)[] = [];
+  onopen: () => void = () => undefined;
+  onmessage: (event: { data: string }) => void = () => undefined;
+  onclose: () => void = () => undefined;
+  send(one: string | ArrayBuffer): void {
+    this.sent.push(one);
+  }
+  close(): void {
+    this.cut();
+  }
+  open(): void {
+    this.readyState = Wire.OPEN;
+    this.onopen();
+  }
+  say(one: object): void {
+    this.onmessage({ data: JSON.stringify(one) });
+  }
+  cut(): void {
+    this.readyState = 3;
+    this.onclose();
+  }
+  /** The numbers of the first frames of what was sent. */
+  firsts(): number[] {
+    return this.sent.flatMap((one) =>
+      one instanceof ArrayBuffer ? [Number(new DataView(one).getBigUint64(0, true))] : [],
+    );
+  }
+}
+
+const ASKED: Asked = {
+  rate_hz: 1000,
+  channels: 1,
+  start_s: 0,
+  round_trip_s: 0,
+  piece: 'clap',
+  name: '',
+  beside: null,
+};
+const lot = (value: number) => ({ first: 0, samples: new Float32Array(100).fill(value) });
+
+let wires: Wire[];
+const sender = () => {
+  const one = new PassSender('s', ASKED, () => {
+    wires.push(new Wire());
+    return wires[wires.length - 1] as unknown as WebSocket;
+  });
+  return one;
+};
+
+beforeEach(() => {
+  wires = [];
+  vi.useFakeTimers();
+  vi.stubGlobal('WebSocket', Wire);
+  vi.stubGlobal('window', globalThis);
+});
+afterEach(() => {
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+});
+
+describe('a pass that is sent while it is played', () => {
+  it('holds what comes before the server answers, and sends it then', () => {
+    const one = sender();
+    one.take(lot(1));
+    one.take(lot(2));
+    wires[0]!.open();
+    expect(JSON.parse(wires[0]!.sent[0] as string)).toEqual({ asked: ASKED });
+    wires[0]!.say({ stream_id: 'x', kept: 0 });
+    one.take(lot(3));
+    expect(wires[0]!.firsts()).toEqual([0, 100, 200]);
+    expect(one.secondsS).toEqual({ played: 0.3, waiting: 0.3 });
+    wires[0]!.say({ kept: 200 });
+    expect(one.secondsS.waiting).toBeCloseTo(0.1);
+  });
+
+  it('goes on where it was after the connection was lost, and loses nothing', () => {
+    const one = sender();
+    const lost = vi.fn();
+    one.onLost = lost;
+    wires[0]!.open();
+    wires[0]!.say({ stream_id: 'x', kept: 0 });
+    one.take(lot(1));
+    one.take(lot(2));
+    wires[0]!.say({ kept: 100 });
+    wires[0]!.cut();
+    expect(lost).toHaveBeenCalledOnce();
+    one.take(lot(3));
+    vi.advanceTimersByTime(1000);
+    wires[1]!.open();
+    expect(JSON.parse(wires[1]!.sent[0] as string)).toEqual({ stream_id: 'x' });
+    wires[1]!.say({ stream_id: 'x', kept: 100 });
+    expect(wires[1]!.firsts()).toEqual([100, 200]);
+  });
+
+  it('becomes a take only once all of it is kept', () => {
+    const one = sender();
+    const finished = vi.fn();
+    one.onFinished = finished;
+    wires[0]!.open();
+    wires[0]!.say({ stream_id: 'x', kept: 0 });
+    one.take(lot(1));
+    one.finish();
+    one.take(lot(2));
+    expect(wires[0]!.sent).not.toContain('{"finish":true}');
+    wires[0]!.say({ kept: 100 });
+    expect(wires[0]!.sent.filter((of) => of === '{"finish":true}')).toHaveLength(1);
+    wires[0]!.say({ finished: true, revision: 3 });
+    expect(finished).toHaveBeenCalledOnce();
+    wires[0]!.cut();
+    vi.advanceTimersByTime(5000);
+    expect(wires).toHaveLength(1);
+  });
+
+  it('says what went wrong, in the server’s own sentences', () => {
+    const one = sender();
+    const problem = vi.fn();
+    one.onProblem = problem;
+    wires[0]!.open();
+    wires[0]!.say({ problem: 'The disk is full.', kept_so: 'It is kept.', todo: 'Make room.' });
+    expect(problem).toHaveBeenCalledWith('The disk is full. It is kept. Make room.');
+    wires[0]!.cut();
+    vi.advanceTimersByTime(5000);
+    expect(wires).toHaveLength(1);
+  });
+});
+
+describe('a lot on the way', () => {
+  it('carries the number of its first frame and every sample as it is', () => {
+    const bytes = packed(2 ** 40 + 7, new Float32Array([0.25, -1, 1e-9]));
+    expect(new DataView(bytes).getBigUint64(0, true)).toBe(BigInt(2 ** 40 + 7));
+    expect([...new Float32Array(bytes.slice(8))]).toEqual([0.25, -1, Math.fround(1e-9)]);
+  });
+});
