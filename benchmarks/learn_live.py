@@ -15,6 +15,7 @@ from sklearn.ensemble import HistGradientBoostingClassifier
 
 from benchmarks.learn import FOLDS, forest_of
 from benchmarks.live_sessions import CALIBRATION_S, RATE_HZ, SESSIONS, LiveSession, taught_session
+from nubrak.core.live.bands import hops_at
 from nubrak.core.live.calibration import strokes_played
 from nubrak.core.live.features import AGAINST, FEATURES, FOR
 from nubrak.core.live.hearing import hear, memory, room_for_heard
@@ -45,7 +46,7 @@ def learnt_of(one: LiveSession) -> tuple[Learnt, list[LivePart], NDArray[np.floa
     within = np.stack([inside_of(part) for part in parts])
     begin = round(CALIBRATION_S * RATE_HZ)
     levels = band_levels(audio[:begin], RATE_HZ)
-    strokes = strokes_played(levels, within, one.asked_s)
+    strokes = strokes_played(levels, within, hops_at(one.asked_s, RATE_HZ))
     return learn(audio[:begin], RATE_HZ, levels, within, strokes), parts, audio
 
 

@@ -41,6 +41,7 @@ def test_the_stage_is_listened_to_as_it_plays_and_kept(browser: Browser, played:
         said, hits = until(socket, lambda one: one.get("ended"))
     offline = browser.get(f"/api/sessions/{session}/overview").json()["parts"][0]["time_s"]
     assert np.allclose([one["time_s"] for one in hits], offline, atol=0.005)
+    assert said["against"] == {"same": 4, "false": 0, "missed": 0}
     latency = said["latency"]
     assert [one["name"] for one in latency["parts"]] == [
         "rise and look-ahead",

@@ -16,7 +16,6 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import Decisions, FindSettings, State
 from nubrak.core.live import (
-    HOP_S,
     MOST_CHANNELS,
     Latency,
     Learnt,
@@ -26,6 +25,7 @@ from nubrak.core.live import (
     LiveStroke,
     band_levels,
     compared,
+    hops_at,
     inside_of,
     latency_of,
     learn,
@@ -42,6 +42,7 @@ from nubrak.desk.standing import Standing
 from nubrak.store.livetakes import keep_live_take, live_take, live_takes
 
 _LEARNT_FROM_S = 60.0  # of a recording: more tells nothing new of a kit
+_NOT_YET_S = 0.05
 _MOST_STROKES = 20_000  # of one stretch of playing that are kept
 _MOST_CANDIDATES = 40  # told at a time: what a window draws
 CALIBRATION_S = 10.0
@@ -196,7 +197,7 @@ class LiveRun:
         rate, parts = self.asked.rate_hz, self.listener.parts
         within = np.stack([inside_of(part) for part in parts])
         levels = band_levels(audio, rate)
-        strokes = strokes_played(levels, within, np.array(asked_for(len(parts))))
+        strokes = strokes_played(levels, within, hops_at(np.array(asked_for(len(parts))), rate))
         learnt = learn(audio, rate, levels, within, strokes)
         if not learnt.strokes.any():
             raise Problem(
@@ -226,11 +227,14 @@ class LiveRun:
         """How long it took from stroke to note until now."""
         return latency_of({name: np.array(part) for name, part in self.parts_ms.items()})
 
-    def against_offline(self) -> AgainstOffline | None:
-        """How it stands until now against what Find says of what the stage plays."""
+    def against_offline(self, ended: bool = False) -> AgainstOffline | None:
+        """How it stands until now against what Find says of what the stage plays; what was struck just now
+        may not be decided yet, unless it has ``ended``.
+        """
         if self.asked.origin != "stage":
             return None
-        begin, end = self.asked.start_s, self.asked.start_s + self.heard_s - 0.05
+        begin, end = self.asked.start_s, self.asked.start_s + self.heard_s
+        end -= 0.0 if ended else _NOT_YET_S
         same = false = missed = 0
         for part_id in self.asked.part_ids:
             offline = _hits_s(self.standing.decisions(part_id), begin, end)
@@ -310,7 +314,7 @@ def learnt_from_recordings(desk: Desk, standing: Standing, asked: LiveAsked, par
     levels = band_levels(audio, asked.rate_hz)
     within = np.stack([inside_of(part) for part in parts])
     strokes = [
-        np.floor(_hits_s(standing.decisions(one), 0.0, frames / asked.rate_hz) / HOP_S).astype(np.int64) + 1
+        hops_at(_hits_s(standing.decisions(one), 0.0, frames / asked.rate_hz), asked.rate_hz) + 1
         for one in asked.part_ids
     ]
     return learn(audio, asked.rate_hz, levels, within, strokes)

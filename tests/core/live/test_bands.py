@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from scipy.signal import freqz, sosfreqz
 
-from nubrak.core.live.bands import BANDS, EDGES_HZ, SECTIONS, hop_samples, inside, sections
+from nubrak.core.live import band_levels
+from nubrak.core.live.bands import BANDS, EDGES_HZ, SECTIONS, hop_samples, hops_at, inside, sections
 
 
 @pytest.mark.parametrize("rate_hz", [22050, 44100, 48000, 96000, 192000])
@@ -44,3 +45,15 @@ def test_what_a_part_listens_to_is_told_by_octaves() -> None:
 @pytest.mark.parametrize(("rate_hz", "samples"), [(44100, 31), (48000, 34), (192000, 134), (8000, 6)])
 def test_a_hop_is_as_long_at_every_rate(rate_hz: int, samples: int) -> None:
     assert hop_samples(rate_hz) == samples
+
+
+@pytest.mark.parametrize("rate_hz", [44100, 48000, 96000])
+def test_a_moment_is_in_the_hop_in_which_its_level_is_told(rate_hz: int) -> None:
+    at_s = np.array([0.5, 17.3, 29.9])
+    audio = np.zeros((30 * rate_hz, 1), np.float32)
+    audio[np.round(at_s * rate_hz).astype(int)] = 1.0
+    whole = band_levels(audio, rate_hz).sum(axis=(1, 2))
+    for moment, hop in zip(at_s, hops_at(at_s, rate_hz), strict=True):
+        near = whole[hop - 40 : hop + 40]
+        first = hop - 40 + int(np.nonzero(near > 1e-3 * near.max())[0][0])
+        assert abs(first - hop) <= 1, f"at {moment} s"

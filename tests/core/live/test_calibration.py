@@ -5,13 +5,16 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nubrak.core.live import HOP_S, band_levels, strokes_played
+from nubrak.core.live import HOP_S, band_levels, hops_at, strokes_played
 from tests.core.live.made import CALIBRATION, RATE_HZ, WITHIN, two_microphones
 
 
 def played_s(audio: np.ndarray, asked: np.ndarray | None = None) -> list[np.ndarray]:
     levels = band_levels(audio, RATE_HZ)
-    return [31 / RATE_HZ * at for at in strokes_played(levels, WITHIN, asked)]
+    return [
+        31 / RATE_HZ * at
+        for at in strokes_played(levels, WITHIN, None if asked is None else hops_at(asked, RATE_HZ))
+    ]
 
 
 @pytest.mark.parametrize("turned", [False, True])

@@ -57,11 +57,14 @@ export function LiveField({ rows, now }: { rows: LiveRow[]; now: () => LiveNow }
           context.fillRect(0, index * rowHeight, width, rowHeight);
         }
         context.strokeStyle = look.faint;
+        context.lineWidth = 1;
         context.beginPath();
         context.moveTo(0, (index + 1) * rowHeight);
         context.lineTo(width, (index + 1) * rowHeight);
         context.stroke();
+        context.lineWidth = 1.4;
         context.fillStyle = look.piece(row.piece.ink);
+        context.strokeStyle = context.fillStyle;
         noteHead(context, row.piece.head, 16, (top + bottom) / 2, 6);
         context.fillStyle = look.ink;
         context.textAlign = 'left';
@@ -76,6 +79,7 @@ export function LiveField({ rows, now }: { rows: LiveRow[]; now: () => LiveNow }
           context.fillText('−60', left - 6, yOf(-60));
         }
         context.strokeStyle = look.ink;
+        context.lineWidth = 1.2;
         context.setLineDash([5, 4]);
         context.beginPath();
         context.moveTo(left, yOf(row.lineDb));
@@ -90,6 +94,7 @@ export function LiveField({ rows, now }: { rows: LiveRow[]; now: () => LiveNow }
           context.fillStyle = hit ? look.piece(row.piece.ink) : look.quiet;
           context.strokeStyle = context.fillStyle;
           context.globalAlpha = hit ? 1 : 0.5;
+          context.lineWidth = 1.2;
           noteHead(
             context,
             row.piece.head,
@@ -99,6 +104,7 @@ export function LiveField({ rows, now }: { rows: LiveRow[]; now: () => LiveNow }
             hit,
           );
           if (hit) {
+            context.lineWidth = 1.2;
             context.beginPath();
             context.moveTo(x, yOf(one.level_db));
             context.lineTo(x, bottom);

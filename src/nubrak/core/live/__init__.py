@@ -4,7 +4,7 @@ Begin with ``listener``. ``calibration`` and ``learnt`` tell what it knows of a 
 compiled inside.
 """
 
-from nubrak.core.live.bands import HOP_S
+from nubrak.core.live.bands import HOP_S, hops_at
 from nubrak.core.live.calibration import strokes_played
 from nubrak.core.live.comparison import REACH_S, Comparison, compared
 from nubrak.core.live.latency import Latency, LatencyPart, latency_of
@@ -27,6 +27,7 @@ __all__ = [
     "LiveStroke",
     "band_levels",
     "compared",
+    "hops_at",
     "inside_of",
     "latency_of",
     "learn",

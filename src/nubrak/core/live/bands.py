@@ -25,6 +25,11 @@ def hop_samples(rate_hz: int) -> int:
     return max(round(HOP_S * rate_hz), 1)
 
 
+def hops_at(times_s: NDArray[np.float64], rate_hz: int) -> NDArray[np.int64]:
+    """The hops in which moments of a recording (n,), in s, lie, (n,)."""
+    return np.floor(np.asarray(times_s) * rate_hz / hop_samples(rate_hz)).astype(np.int64)
+
+
 @lru_cache(maxsize=8)
 def sections(rate_hz: int) -> NDArray[np.float64]:
     """The filters of all bands, (BANDS, SECTIONS, 5): b0, b1, b2, a1 and a2 of each section."""

@@ -16,7 +16,6 @@ from scipy.ndimage import maximum_filter1d
 from scipy.optimize import linear_sum_assignment
 from scipy.spatial.distance import squareform
 
-from nubrak.core.live.bands import HOP_S
 from nubrak.core.signal import power_ratio_to_db
 
 BEFORE, GAP = 24, 3  # hops that tell what rang before, and those between them and the attack
@@ -32,7 +31,7 @@ _SPARE = 4  # patterns more than microphones: of what is no piece's
 _MOST_EVENTS = 400
 _COMMON_DB = 3.0  # what a pattern is worth to a microphone for each doubling of its strokes
 _ASKED_DB = 12.0  # and what it is to come when it was asked for
-_EARLY_S, _LATE_S = 0.1, 0.5
+_EARLY_HOPS, _LATE_HOPS = 140, 700  # a tenth and half of a second
 _LEAST = 1e-13
 
 
@@ -46,11 +45,11 @@ def onset_power(
 
 
 def strokes_played(
-    levels: NDArray[np.float64], inside: NDArray[np.float64], asked: NDArray[np.float64] | None = None
+    levels: NDArray[np.float64], inside: NDArray[np.float64], asked: NDArray[np.int64] | None = None
 ) -> list[NDArray[np.int64]]:
     """The hops at which each piece was struck, one array for each microphone, by the levels (hops, c, BANDS)
     of drums that were played one after the other; ``inside`` (c, BANDS) is what each part listens to,
-    ``asked`` (c, 2) from when to when each was asked for, in s; a hand may be late.
+    ``asked`` (c, 2) from which hop to which each was asked for; a hand may be late.
     """
     channels = levels.shape[1]
     none = [np.zeros(0, np.int64) for _ in range(channels)]
@@ -62,8 +61,7 @@ def strokes_played(
     whole_db = power_ratio_to_db(np.einsum("ecb,cb->ec", power, inside) + _LEAST, _LEAST)
     due = np.zeros((len(at), channels), bool)
     if asked is not None:
-        at_s = at[:, None] * HOP_S
-        due = (at_s > asked[:, 0] - _EARLY_S) & (at_s < asked[:, 1] + _LATE_S)
+        due = (at[:, None] > asked[:, 0] - _EARLY_HOPS) & (at[:, None] < asked[:, 1] + _LATE_HOPS)
     group = _gathered(power, np.percentile(levels, 10.0, axis=0))
     loudest = whole_db.max(axis=0)
     names = np.unique(group)

@@ -26,8 +26,8 @@ _LOWEST_RISE_DB = 3.0
 _BELIEVED_NATS = 8.0
 _NATS_PER_DB = 0.35  # what a decibel of margin is worth in log odds, as offline
 _SPILL_SPEAKS_DB = 14.0  # a candidate further over the spill than this is not explained by it
-# A rise is asked about again where it goes on, with no look-ahead in every hop, and each time may be taken for a
-# stroke: so much surer it must be, by look-ahead in ms. Chosen on teaching sessions of libraries left out.
+# A rise is asked about again where it goes on, with no look-ahead in every hop, and each time may pass for
+# a stroke: so much surer it must be, by look-ahead in ms. Chosen on teaching sessions of libraries left out.
 _CHANCES_NATS = ((0.0, 5.0), (1.2, 0.4))
 _NEVER_DB = -120.0
 

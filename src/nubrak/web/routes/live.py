@@ -90,7 +90,13 @@ async def live(socket: WebSocket, session_id: str) -> None:
         else:
             await _listen(socket, run)
         take_id = await run_in_threadpool(keep_run, desk, session_id, run)
-        said = LiveSaid(ended=True, take_id=take_id, heard_s=run.heard_s, latency=run.latency())
+        said = LiveSaid(
+            ended=True,
+            take_id=take_id,
+            heard_s=run.heard_s,
+            latency=run.latency(),
+            against=await run_in_threadpool(run.against_offline, True),
+        )
         run = None
         await _say(socket, said)
         await socket.close()
