@@ -128,7 +128,7 @@ export function Live(props: BenchProps & { head: ReactNode }) {
             <div key={one.name}>
               <span className="quiet">{one.name}</span>
               <b>{one.median_ms.toFixed(1)} ms</b>
-              <span className="quiet">{one.most_ms.toFixed(1)} at most</span>
+              <span className="quiet">{one.most_ms.toFixed(1)} at 95 %</span>
             </div>
           ))}
           {against && (

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nubrak.core.live.bands import BANDS, HOP_S, hop_samples
 from nubrak.core.live.calibration import ARRIVES_HOPS, BEFORE, GAP, onset_power
 from nubrak.core.live.hearing import LONG, OWN, RING_HOPS, RING_STEPS, begins, halved, levels_of, memory
-from nubrak.core.signal import power_ratio_to_db
+from nubrak.core.signal import distance_to_nearest, power_ratio_to_db
 
 _ASSUMED_LEAK = 10.0 ** (-18.0 / 10.0)  # common practice: so a neighbouring drum is heard
 _USUAL_SHARE = 80.0  # percentile of the strokes that are usual loud ones
@@ -22,6 +22,7 @@ _READ_HOPS = 33  # 23 ms: what Find reads a level from
 _UNHEARD = 0.02  # power of a usual stroke where none was heard: -14 dBFS
 # A drum of a second to -60 dB, where no stroke tells.
 _ASSUMED_RING = 10.0 ** (-6.0 * np.arange(RING_STEPS) * RING_HOPS * HOP_S)
+_NEAR_HOPS, _LEAST_ALONE, _LOWER = 60, 2, 20.0  # 42 ms; strokes alone that tell; percentile where none is
 _FEW, _MOST_LEAVE = 6, 75.0  # strokes that are few; percentile of what many leave
 _LEAST = 1e-13
 
@@ -105,13 +106,30 @@ def learn(
         for k, one in enumerate(at[by_size[_spread(len(at))]]):
             own[i, k] = _beginning(audio[:, i], int(one), hop)
         rings[i] = _rings(levels[:, i] @ inside[i], at, size)
+        # What is heard elsewhere of it is told by strokes that nothing else is struck with.
+        alone = loud & _alone(at, [other for k, other in enumerate(strokes) if k != i])
+        heard[i, i] = np.exp(np.mean(np.log(home[loud] + _LEAST), axis=0))
         for c in range(channels):
-            there = home if c == i else onset_power(levels[:, c], at, -5, ARRIVES_HOPS + listens_hops)
-            heard[c, i] = np.exp(np.mean(np.log(there[loud] + _LEAST), axis=0))
-            if c != i:
-                spilt[c, i] = _beginning(audio[:, c], _arrives(levels[:, c], int(at[by_size[-1]])), hop)
+            if c == i:
+                continue
+            there = np.log(onset_power(levels[:, c], at, -5, ARRIVES_HOPS + listens_hops) + _LEAST)
+            if np.count_nonzero(alone) >= _LEAST_ALONE:
+                heard[c, i] = np.exp(np.mean(there[alone], axis=0))
+                loudest = int(at[alone][np.argmax(size[alone])])
+                spilt[c, i] = _beginning(audio[:, c], _arrives(levels[:, c], loudest), hop)
+            else:
+                # Under what is struck with it, its own is the least of what is heard.
+                heard[c, i] = np.exp(np.percentile(there[loud], _LOWER, axis=0))
     counts = np.array([len(one) for one in strokes], np.int64)
     return Learnt(heard, softest_db, floor, counts, offset_db, own, spilt, rings)
+
+
+def _alone(at: NDArray[np.int64], others: list[NDArray[np.int64]]) -> NDArray[np.bool_]:
+    """Which of the hops (n,) nothing else was struck near, (n,)."""
+    struck = np.sort(np.concatenate(others)) if others else np.zeros(0, np.int64)
+    if not len(struck):
+        return np.ones(len(at), bool)
+    return np.asarray(distance_to_nearest(at, struck) > _NEAR_HOPS)
 
 
 def _rings(
