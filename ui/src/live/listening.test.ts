@@ -1,44 +1,10 @@
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
+import { wired } from '../record/wire.fixture';
 import { Listening, type Asked } from './listening';
 
-class Wire {
-  static readonly OPEN = 1;
-  readyState = 0;
-  bufferedAmount = 0;
-  sent: (string | ArrayBuffer)[] = [];
-  onopen: () => void = () => undefined;
-  onmessage: (event: { data: string }) => void = () => undefined;
-  onclose: () => void = () => undefined;
-  send(one: string | ArrayBuffer): void {
-    this.sent.push(one);
-  }
-  close(): void {
-    this.onclose();
-  }
-  open(): void {
-    this.readyState = Wire.OPEN;
-    this.onopen();
-  }
-}
-
 const ASKED = { origin: 'microphone', part_ids: ['a'] } as unknown as Asked;
-let wires: Wire[];
-const listening = () =>
-  new Listening('s', ASKED, () => {
-    wires.push(new Wire());
-    return wires[wires.length - 1] as unknown as WebSocket;
-  });
-
-beforeEach(() => {
-  wires = [];
-  vi.useFakeTimers();
-  vi.stubGlobal('WebSocket', Wire);
-  vi.stubGlobal('window', globalThis);
-});
-afterEach(() => {
-  vi.useRealTimers();
-  vi.unstubAllGlobals();
-});
+const { wires, open } = wired();
+const listening = () => new Listening('s', ASKED, open);
 
 describe('live listening', () => {
   it('leaves out what would come too late where the server cannot keep up', () => {

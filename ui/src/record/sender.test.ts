@@ -1,38 +1,6 @@
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { packed, PassSender, type Asked } from './sender';
-
-/** A web socket that a test opens, hears and cuts. */
-class Wire {
-  static readonly OPEN = 1;
-  readyState = 0;
-  sent: (string | ArrayBuffer)[] = [];
-  onopen: () => void = () => undefined;
-  onmessage: (event: { data: string }) => void = () => undefined;
-  onclose: () => void = () => undefined;
-  send(one: string | ArrayBuffer): void {
-    this.sent.push(one);
-  }
-  close(): void {
-    this.cut();
-  }
-  open(): void {
-    this.readyState = Wire.OPEN;
-    this.onopen();
-  }
-  say(one: object): void {
-    this.onmessage({ data: JSON.stringify(one) });
-  }
-  cut(): void {
-    this.readyState = 3;
-    this.onclose();
-  }
-  /** The numbers of the first frames of what was sent. */
-  firsts(): number[] {
-    return this.sent.flatMap((one) =>
-      one instanceof ArrayBuffer ? [Number(new DataView(one).getBigUint64(0, true))] : [],
-    );
-  }
-}
+import { wired } from './wire.fixture';
 
 const ASKED: Asked = {
   rate_hz: 1000,
@@ -45,25 +13,8 @@ const ASKED: Asked = {
 };
 const lot = (value: number) => ({ first: 0, samples: new Float32Array(100).fill(value) });
 
-let wires: Wire[];
-const sender = () => {
-  const one = new PassSender('s', ASKED, () => {
-    wires.push(new Wire());
-    return wires[wires.length - 1] as unknown as WebSocket;
-  });
-  return one;
-};
-
-beforeEach(() => {
-  wires = [];
-  vi.useFakeTimers();
-  vi.stubGlobal('WebSocket', Wire);
-  vi.stubGlobal('window', globalThis);
-});
-afterEach(() => {
-  vi.useRealTimers();
-  vi.unstubAllGlobals();
-});
+const { wires, open } = wired();
+const sender = () => new PassSender('s', ASKED, open);
 
 describe('a pass that is sent while it is played', () => {
   it('holds what comes before the server answers, and sends it then', () => {
