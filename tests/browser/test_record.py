@@ -80,13 +80,13 @@ def layers(api: str) -> int:
     return sum(len(one["layers"]) for one in document(api)["parts"].values())
 
 
-def recorded(page: Page, seconds: float) -> None:
-    """A pass of so many seconds, from the line."""
+def recorded(page: Page, seconds: int) -> None:
+    """A pass of so many seconds at least, from the line."""
     head = page.locator(".record-head")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
     page.keyboard.press("Alt+r")
-    expect(head).to_contain_text("recording; every stroke")
-    page.wait_for_timeout(round(1000 * seconds))
+    kept = re.compile(rf"recording: ([{seconds}-9]|\d\d)\.\d s kept")
+    expect(head.get_by_role("status")).to_contain_text(kept, timeout=60000)
     page.keyboard.press("Alt+r")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
 
@@ -104,11 +104,11 @@ def test_three_pieces_are_clapped_one_after_the_other_and_sound_with_drums(
     expect(page.get_by_role("img", name=re.compile("How loud the microphone"))).to_be_visible()
     for letter, piece in (("K", "kick"), ("S", "snare"), ("H", "hi-hat")):
         page.keyboard.press(f"Shift+{letter}")
-        recorded(page, 3.0)
+        recorded(page, 3)
         wait_until(page, lambda of=piece: of in {part["piece"] for part in document(api)["parts"].values()})
     wait_until(page, lambda: len(hits(api)) == 3 and all(hits(api).values()), 60)
-    # Two claps a second for about three seconds, each pass on a source of its own, from the line on.
-    assert all(4 <= count <= 9 for count in hits(api).values()), hits(api)
+    # Two claps a second for three seconds and more, each pass on a source of its own, from the line on.
+    assert all(count >= 4 for count in hits(api).values()), hits(api)
     sources = document(api)["sources"].values()
     assert all(one["clips"][0]["start_s"] == 0.0 for one in sources)
     # Real drums under them.
@@ -128,11 +128,11 @@ def test_another_pass_lies_beside_the_first_and_bars_are_taken_from_either(
     page.get_by_label("Tempo, bpm").press("Enter")
     page.locator(".record-head").click()
     page.keyboard.press("Alt+r")
-    recorded(page, 2.2)
+    recorded(page, 2)
     wait_until(page, lambda: len(document(api)["sources"]) == 1)
     page.get_by_role("button", name="Another pass of this").click()
     page.locator(".record-head").click()
-    recorded(page, 2.2)
+    recorded(page, 2)
     (source,) = document(api)["sources"].values()
     assert len(source["passes"]) == 2
     table = page.get_by_role("table", name=re.compile("^Bars of"))
@@ -149,12 +149,12 @@ def test_a_page_that_is_loaded_anew_in_the_middle_loses_nothing(product: Product
     head = page.locator(".record-head")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
     page.keyboard.press("Alt+r")
-    expect(head).to_contain_text("recording; every stroke")
-    page.wait_for_timeout(2500)
+    expect(head).to_contain_text("recording")
+    expect(head.get_by_role("status")).to_contain_text(re.compile(r"[2-9]\.\d s kept"), timeout=60000)
     page.reload()
     expect(page.locator(".notice")).to_contain_text("A recording was cut off", timeout=30000)
     (source,) = document(api)["sources"].values()
-    assert source["clips"][0]["length_s"] > 1.5
+    assert source["clips"][0]["length_s"] > 1.8, "all that was said to be kept, from the line on"
     wait_until(page, lambda: sum(hits(api).values()) >= 3, 60)
 
 
@@ -191,13 +191,13 @@ def test_a_microphone_that_is_taken_away_leaves_what_was_played(product: Product
     head = page.locator(".record-head")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
     page.keyboard.press("Alt+r")
-    expect(head).to_contain_text("recording; every stroke")
-    page.wait_for_timeout(1500)
+    expect(head).to_contain_text("recording")
+    expect(head.get_by_role("status")).to_contain_text(re.compile(r"[1-9]\.\d s kept"), timeout=60000)
     page.evaluate("window.heldStream.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
     expect(page.locator(".notice")).to_contain_text("The microphone was taken away")
     wait_until(page, lambda: len(document(api)["sources"]) == 1)
     (source,) = document(api)["sources"].values()
-    assert source["clips"][0]["length_s"] > 1.0
+    assert source["clips"][0]["length_s"] > 0.8
 
 
 def test_the_stage_triggers_while_it_plays_and_is_kept(product: Product, page: Page, tmp_path: Path) -> None:
@@ -217,3 +217,24 @@ def test_the_stage_triggers_while_it_plays_and_is_kept(product: Product, page: P
     expect(page.get_by_role("link", name="Take it as MIDI")).to_be_visible()
     (take,) = json.loads(httpx.get(f"{api}/live").text)
     assert take["latency"]["median_ms"] < 60
+
+
+def test_a_microphone_triggers_while_it_is_played_and_is_kept_with_its_sound(
+    product: Product, page: Page, tmp_path: Path
+) -> None:
+    times = [0.5, 1.0, 1.5, 2.0]
+    path = write_wav(tmp_path / "clap.wav", decaying_strokes(times, [0.6] * 4, 2.5, hz=900))
+    api = opened(product, page)
+    page.get_by_role("button", name="Sources", exact=True).click()
+    page.get_by_test_id("files").set_input_files(str(path))
+    wait_until(page, lambda: sum(hits(api).values()) == 4, 60)
+    page.get_by_role("button", name="Live", exact=True).click()
+    page.get_by_role("radio", name=re.compile("^A microphone")).click()
+    page.keyboard.press("Alt+l")
+    status = page.locator(".record-head").get_by_role("status")
+    expect(status).to_contain_text(re.compile(r"[3-9]\.\d s heard"), timeout=30000)
+    page.keyboard.press("Alt+l")
+    expect(page.locator(".live-take")).to_contain_text("microphone")
+    wait_until(page, lambda: len(document(api)["sources"]) == 2)
+    (take,) = httpx.get(f"{api}/live").json()
+    assert take["strokes"] >= 3

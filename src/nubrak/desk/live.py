@@ -38,6 +38,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.session import Document
 from nubrak.core.shape import Notes, velocities
 from nubrak.desk.desk import Desk
+from nubrak.desk.recording import part_of_pass
 from nubrak.desk.standing import Standing
 from nubrak.store.livetakes import keep_live_take, live_take, live_takes
 
@@ -115,6 +116,16 @@ class LiveTake(BaseModel):
     length_s: float
     strokes: list[StrokeSaid]
     latency: Latency | None
+    pass_id: str | None = Field(default=None, description="the recording that what was heard became")
+
+    def listened_to(self, document: Document) -> dict[str, str]:
+        """Where Find looks at what was played, by the part that listened: the part itself on the stage, what
+        was recorded meanwhile from a microphone.
+        """
+        parts = {one.part_id for one in self.strokes}
+        if self.pass_id is not None:
+            return {part_id: part_of_pass(self.pass_id) for part_id in parts}
+        return {part_id: part_id for part_id in parts if part_id in document.parts}
 
 
 class LiveTakeLine(BaseModel):
@@ -143,6 +154,7 @@ class LiveRun:
     parts_ms: dict[str, list[float]] = field(default_factory=dict)
     frames: int = 0
     heard: list[NDArray[np.float32]] = field(default_factory=list)
+    pass_id: str | None = None
 
     @property
     def heard_s(self) -> float:
@@ -358,6 +370,7 @@ def keep_run(desk: Desk, session_id: str, run: LiveRun) -> str | None:
         length_s=run.heard_s,
         strokes=run.kept,
         latency=run.latency(),
+        pass_id=run.pass_id,
     )
     keep_live_take(desk.engine, take_id, session_id, take.model_dump(mode="json"))
     return take_id
@@ -387,9 +400,10 @@ def differences(desk: Desk, session_id: str, take_id: str) -> list[Difference]:
     take = LiveTake.model_validate(live_take(desk.engine, session_id, take_id))
     standing = desk.standing(session_id)
     out = []
-    for part_id in sorted({one.part_id for one in take.strokes} & set(standing.document.parts)):
-        notes = standing.notes(part_id)
-        decisions = standing.decisions(part_id)
+    for part_id, looked_at in sorted(take.listened_to(standing.document).items()):
+        if looked_at not in standing.document.parts:
+            continue
+        notes, decisions = standing.notes(looked_at), standing.decisions(looked_at)
         end_s = take.start_s + take.length_s
         offline = _hits_s(decisions, take.start_s, end_s)
         strokes = sorted((one for one in take.strokes if one.part_id == part_id), key=lambda one: one.time_s)

@@ -78,6 +78,11 @@ class Recordings:
             return set(self.live.values())
 
 
+def part_of_pass(stream_id: str) -> str:
+    """The id of the part that a recording becomes."""
+    return f"of-{stream_id}"
+
+
 def begin_pass(desk: Desk, session_id: str, asked: PassAsked) -> str:
     """A pass that begins; its id."""
     document = desk.sessions.get(session_id).document
@@ -149,7 +154,7 @@ def _added(
     return AddSource(
         kind="add_source",
         source_id=source_id,
-        part_id=f"of-{stream_id}",
+        part_id=part_of_pass(stream_id),
         name=name,
         clip=clip,
         guess=PieceGuess(piece=piece.id, sure=1.0, why=f"It was recorded as {piece.name.lower()}."),

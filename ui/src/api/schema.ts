@@ -4520,6 +4520,12 @@ export interface components {
              */
             network_ms: number | null;
             /**
+             * Pass Id
+             * @description the recording that what is heard becomes
+             * @default null
+             */
+            pass_id: string | null;
+            /**
              * Stop
              * @default false
              */

@@ -252,7 +252,7 @@ function LiveTake({
   const path = { session_id: doing.id, take_id: line.id };
   const queries = useQueryClient();
   const differences = useQuery({
-    queryKey: ['live', doing.id, line.id, revision],
+    queryKey: ['live', doing.id, line.id, revision, overview?.parts.map((one) => one.progress).join()],
     queryFn: () =>
       take(client.GET('/api/sessions/{session_id}/live/{take_id}/differences', { params: { path } })),
     enabled: open,

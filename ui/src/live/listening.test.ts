@@ -31,6 +31,13 @@ describe('live listening', () => {
     expect(JSON.parse(wires[1]!.sent[0] as string)).toEqual(ASKED);
   });
 
+  it('says which recording what was heard becomes', () => {
+    const one = listening();
+    wires[0]!.open();
+    one.stop('abc');
+    expect(wires[0]!.sent).toContain('{"stop":true,"pass_id":"abc"}');
+  });
+
   it('ends where the server says so', () => {
     const one = listening();
     const said = vi.fn();

@@ -50,10 +50,12 @@ export class Listening {
     if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(word));
   }
 
-  stop(): void {
+  /** Stop, and say which recording what was heard becomes. */
+  stop(passId: string | null = null): void {
     this.over = true;
     window.clearTimeout(this.timer);
-    if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ stop: true }));
+    if (this.socket.readyState === WebSocket.OPEN)
+      this.socket.send(JSON.stringify({ stop: true, ...(passId ? { pass_id: passId } : {}) }));
     else this.socket.close();
   }
 

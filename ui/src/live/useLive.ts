@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Document, Schema } from '../api/client';
-import { Microphone, microphoneProblem } from '../record/microphone';
+import { gathered, Microphone, microphoneProblem } from '../record/microphone';
+import { PassSender } from '../record/sender';
 import { MODULE_ID, openModule, openPort, portProblem, type Output } from '../sound/live';
 import { player } from '../sound/player';
 import { strokes as sounds } from '../sound/strokes';
@@ -9,6 +10,7 @@ import type { LiveNow } from './LiveField';
 import { Listening, type Said, type Stroke } from './listening';
 
 const BLOCK_FRAMES = 128;
+const KEPT_FRAMES = 2048; // kept at a time: the database is asked twenty times a second
 const KEPT_S = 8;
 const RINGS_MS = 80;
 const READY = [24, 48, 72, 96, 112, 127]; // velocities whose sound is fetched before it is wanted
@@ -31,6 +33,7 @@ export function useLive(sessionId: string, document: Document, revision: number,
   const [heardS, setHeardS] = useState(0);
   const listening = useRef<Listening | null>(null);
   const microphone = useRef<Microphone | null>(null);
+  const pass = useRef<PassSender | null>(null);
   const output = useRef<Output | null>(null);
   const now = useRef<LiveNow>({ strokes: [], heardS: 0, atMs: 0, going: false });
   const onEnded = useRef<(takeId: string | null) => void>(() => undefined);
@@ -51,8 +54,15 @@ export function useLive(sessionId: string, document: Document, revision: number,
     [choice.to, rateHz, revision, sessionId],
   );
 
+  /** What was heard is kept twice: as strokes, and as a recording that Find looks at. */
+  const stop = useCallback(() => {
+    listening.current?.stop(pass.current?.id ?? null);
+    pass.current?.finish();
+    pass.current = null;
+  }, []);
+
   const close = useCallback(() => {
-    listening.current?.stop();
+    stop();
     microphone.current?.close();
     microphone.current = null;
     output.current?.close();
@@ -60,7 +70,7 @@ export function useLive(sessionId: string, document: Document, revision: number,
     now.current.going = false;
     setGoing(false);
     setLearning(false);
-  }, []);
+  }, [stop]);
   useEffect(() => close, [close]);
 
   const hear = useCallback(
@@ -117,7 +127,7 @@ export function useLive(sessionId: string, document: Document, revision: number,
         if (context.state !== 'running') await context.resume();
         microphone.current = await Microphone.open(null, context, BLOCK_FRAMES, () => {
           tell('The microphone was taken away. What was played until then is kept as a take.');
-          listening.current?.stop();
+          stop();
         });
       } catch (error) {
         tell(microphoneProblem(error));
@@ -132,13 +142,31 @@ export function useLive(sessionId: string, document: Document, revision: number,
       part_ids: choice.partIds,
       look_ahead_ms: choice.lookAheadMs,
       rate_hz: rateHz,
-      start_s: choice.origin === 'stage' ? playheadS : 0,
+      start_s: playheadS,
       calibrates,
     });
     one.onLost = tell;
     one.onSaid = hear;
     listening.current = one;
-    microphone.current?.hand((lot) => one.take(lot));
+    if (microphone.current) {
+      const recording = new PassSender(sessionId, {
+        rate_hz: rateHz,
+        channels: 1,
+        start_s: playheadS,
+        round_trip_s: 0,
+        piece: (document.parts?.[choice.partIds[0]!]?.piece ?? 'clap') as never,
+        name: '',
+        beside: null,
+      });
+      recording.onLost = tell;
+      recording.onProblem = tell;
+      pass.current = recording;
+      const gather = gathered(KEPT_FRAMES, (lot) => recording.take(lot));
+      microphone.current.hand((lot) => {
+        one.take(lot);
+        gather(lot);
+      });
+    }
     setGoing(true);
     setLearning(calibrates);
   };
@@ -164,7 +192,7 @@ export function useLive(sessionId: string, document: Document, revision: number,
     said,
     heardS,
     begin,
-    stop: () => listening.current?.stop(),
+    stop,
     now: useCallback(() => now.current, []),
     whenEnded: (work: (takeId: string | null) => void) => {
       onEnded.current = work;

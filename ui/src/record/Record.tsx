@@ -100,7 +100,7 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
               : stage === 'counting'
                 ? 'counting in …'
                 : stage === 'recording'
-                  ? 'recording; every stroke is kept as it comes'
+                  ? `recording: ${work.keptS.toFixed(1)} s kept as they come`
                   : knownTempo(document)
                     ? `${document.tempo!.bpm!.toFixed(0)} bpm, ${document.tempo!.beats_per_bar} in a bar`
                     : 'no tempo yet: type or tap one beside'}

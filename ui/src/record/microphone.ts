@@ -11,6 +11,26 @@ export interface Lot {
   samples: Float32Array<ArrayBuffer>;
 }
 
+/** Small lots made into larger ones of so many frames; what is left over at the end stays behind. */
+export function gathered(size: number, onLot: (lot: Lot) => void): (lot: Lot) => void {
+  let waiting: Lot[] = [];
+  let frames = 0;
+  return (lot) => {
+    waiting.push(lot);
+    frames += lot.samples.length;
+    if (frames < size) return;
+    const samples = new Float32Array(frames);
+    let at = 0;
+    for (const one of waiting) {
+      samples.set(one.samples, at);
+      at += one.samples.length;
+    }
+    onLot({ first: waiting[0]!.first, samples });
+    waiting = [];
+    frames = 0;
+  };
+}
+
 /** Why a microphone cannot be heard, in a sentence a person can act on. */
 export function microphoneProblem(error: unknown): string {
   if (!navigator.mediaDevices?.getUserMedia)

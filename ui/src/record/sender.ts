@@ -37,6 +37,7 @@ export class PassSender {
   private timer = 0;
   onLost: (text: string) => void = () => undefined;
   onFinished: () => void = () => undefined;
+  onKept: (seconds: number) => void = () => undefined;
   onProblem: (text: string) => void = () => undefined;
 
   constructor(
@@ -45,6 +46,11 @@ export class PassSender {
     private readonly open: (path: string) => WebSocket = socketAt,
   ) {
     this.connect();
+  }
+
+  /** What the server calls it, once it does. */
+  get id(): string | null {
+    return this.streamId;
   }
 
   /** How many seconds were played, and how many of them are not kept yet. */
@@ -106,6 +112,7 @@ export class PassSender {
   private keptAre(kept: number): void {
     this.kept = kept;
     this.waiting = this.waiting.filter((one) => one.first + one.samples.length > kept);
+    this.onKept(kept / this.asked.rate_hz);
   }
 
   private finishWhenKept(): void {

@@ -28,6 +28,7 @@ const fail = (text: string) => useWindow.getState().notify(text);
 /** A microphone and the passes that are played into it. */
 export function usePass(sessionId: string, document: Document, settings: PassSettings) {
   const [stage, setStage] = useState<Stage>('closed');
+  const [keptS, setKeptS] = useState(0);
   const [devices, setDevices] = useState<Device[]>([]);
   const microphone = useRef<Microphone | null>(null);
   const sender = useRef<PassSender | null>(null);
@@ -120,6 +121,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
       const counted = settings.countIn ? countIn(document) : [];
       const beatS = secondsPerBeat(document, fromS);
       setStage('counting');
+      setKeptS(0);
       const { hearing, drumsOnly } = useWindow.getState();
       player.hear(hearing);
       const heard = {
@@ -167,6 +169,8 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
       setStage(microphone.current ? 'ready' : 'closed');
     };
     one.onFinished = over;
+    // Tenths are told: more would only draw the page anew.
+    one.onKept = (seconds) => setKeptS(Math.floor(10 * seconds) / 10);
     one.onLost = fail;
     one.onProblem = (text) => {
       over();
@@ -214,7 +218,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
 
   const peak = useCallback(() => microphone.current?.peak ?? 0, []);
   const seconds = useCallback(() => sender.current?.secondsS ?? { played: 0, waiting: 0 }, []);
-  return { stage, devices, open, begin, stop, measure, peak, seconds };
+  return { stage, keptS, devices, open, begin, stop, measure, peak, seconds };
 }
 
 export type PassWork = ReturnType<typeof usePass>;

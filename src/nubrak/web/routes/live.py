@@ -11,6 +11,7 @@ import time
 from contextlib import suppress
 from typing import Any
 
+import anyio
 from fastapi import APIRouter, Response, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 from starlette.concurrency import run_in_threadpool
@@ -69,6 +70,9 @@ class LiveWord(BaseModel):
     find: dict[str, FindSettings] | None = None
     look_ahead_ms: float | None = Field(default=None, ge=0, le=10)
     network_ms: float | None = Field(default=None, ge=0, le=10000, description="half of a round trip")
+    pass_id: str | None = Field(
+        default=None, max_length=32, description="the recording that what is heard becomes"
+    )
     stop: bool = False
 
 
@@ -109,8 +113,10 @@ async def live(socket: WebSocket, session_id: str) -> None:
         await socket.close(_REFUSED)
     finally:
         if run is not None:
-            # The page went away in the middle: what was played is kept all the same.
-            await run_in_threadpool(keep_run, desk, session_id, run)
+            # The page went away in the middle, or the server is told to end: what was played is kept all the
+            # same, and nothing may cut that off.
+            with anyio.CancelScope(shield=True):
+                await run_in_threadpool(keep_run, desk, session_id, run)
 
 
 async def _say(socket: WebSocket, said: LiveSaid) -> None:
@@ -128,6 +134,8 @@ class _Words:
         word = LiveWord.model_validate(json.loads(text))
         if word.find is not None or word.look_ahead_ms is not None:
             self.run.set(word.find or {}, word.look_ahead_ms)
+        if word.pass_id is not None:
+            self.run.pass_id = word.pass_id
         if word.network_ms is not None:
             self.network_ms = word.network_ms
         self.stopped = self.stopped or word.stop
