@@ -186,6 +186,14 @@ def held() -> None:
     say_what_it_holds()
 
 
+@app.command("ready", hidden=True)
+def ready() -> None:
+    """Compile what is wanted later, as `start` does beside serving."""
+    from nubrak.command.prepare import make_ready
+
+    make_ready()
+
+
 @app.command("serve", hidden=True)
 def serve() -> None:
     """The web server alone, as `start` runs it."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 from sqlalchemy.exc import SQLAlchemyError
 
+from nubrak.core.live import made_ready
 from nubrak.demo.load import load_demo
 from nubrak.desk.leftovers import holds
 from nubrak.store.database import migrate, open_engine
@@ -33,3 +35,11 @@ def say_what_it_holds() -> None:
     if held.unwanted > 0.05e9:
         said += f"; nothing needs {held.unwanted / 1e9:.1f} GB of it, which the list of sessions frees"
     print(said, flush=True)
+
+
+def make_ready() -> None:
+    """Compile what listening live needs, behind everything else: once for an installation, so that whoever
+    listens first need not wait for it.
+    """
+    os.nice(10)
+    made_ready()

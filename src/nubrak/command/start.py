@@ -108,18 +108,23 @@ def _environment(folder: Path, built: Path, port: int, key: str, url: str) -> di
 
 def _run_to_its_end(words: list[str], env: dict[str, str], stopping: list[int]) -> int:
     """Run a command of ours as a process of its own until it ends or we are told to stop; its exit code."""
-    child = subprocess.Popen(
-        [sys.executable, "-m", "nubrak.command", *words],
-        env=env,
-        start_new_session=True,
-        preexec_fn=_end_with_parent,
-    )
+    child = _begun(words, env)
     while child.poll() is None and not stopping:
         time.sleep(0.05)
     if child.poll() is None:
         child.terminate()
         child.wait(8)
     return 0 if stopping else child.returncode
+
+
+def _begun(words: list[str], env: dict[str, str]) -> subprocess.Popen[bytes]:
+    """A command of ours that runs on as a process of its own."""
+    return subprocess.Popen(
+        [sys.executable, "-m", "nubrak.command", *words],
+        env=env,
+        start_new_session=True,
+        preexec_fn=_end_with_parent,
+    )
 
 
 # One for each core; more than eight wait for the disk.
@@ -157,16 +162,12 @@ def _keep_up(
                     if time.monotonic() - since[name] < 2:
                         time.sleep(1)
                 since[name] = time.monotonic()
-                children[name] = subprocess.Popen(
-                    [sys.executable, "-m", "nubrak.command", name.split()[0]],
-                    env=env | {"NUBRAK_WORKER": name.partition(" ")[2]},
-                    start_new_session=True,
-                    preexec_fn=_end_with_parent,
-                )
+                children[name] = _begun([name.split()[0]], env | {"NUBRAK_WORKER": name.partition(" ")[2]})
         if not told and _answers(opened.partition("/?")[0], env["NUBRAK_KEY"]):
             print(f"Nubrak is at {opened}   (Ctrl-C stops it)", flush=True)
             print(f"Its logs are in {env['NUBRAK_LOG_FOLDER']}", flush=True)
             _run_to_its_end(["held"], env, stopping)
+            children["ready"] = _begun(["ready"], env)
             told = True
         if not told and time.monotonic() - begun > 90:
             say("the server does not answer; see the messages above")

@@ -29,6 +29,7 @@ from nubrak.core.live import (
     inside_of,
     latency_of,
     learn,
+    made_ready,
     strokes_played,
     unheard,
 )
@@ -292,6 +293,7 @@ def begin_live(desk: Desk, session_id: str, asked: LiveAsked) -> LiveRun:
     """A stretch of live playing that begins, with what the session's recordings tell of the kit."""
     standing = desk.standing(session_id)
     document = standing.document
+    made_ready()
     for part_id in asked.part_ids:
         part = document.part(part_id)
         if asked.origin == "stage" and not part.sources:

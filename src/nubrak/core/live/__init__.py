@@ -9,7 +9,15 @@ from nubrak.core.live.calibration import strokes_played
 from nubrak.core.live.comparison import REACH_S, Comparison, compared
 from nubrak.core.live.latency import Latency, LatencyPart, latency_of
 from nubrak.core.live.learnt import Learnt, band_levels, learn, unheard
-from nubrak.core.live.listener import MOST_CHANNELS, TAUGHT, Listener, LivePart, LiveStroke, inside_of
+from nubrak.core.live.listener import (
+    MOST_CHANNELS,
+    TAUGHT,
+    Listener,
+    LivePart,
+    LiveStroke,
+    inside_of,
+    made_ready,
+)
 from nubrak.core.live.settings import LiveSettings
 
 __all__ = [
@@ -31,6 +39,7 @@ __all__ = [
     "inside_of",
     "latency_of",
     "learn",
+    "made_ready",
     "strokes_played",
     "unheard",
 ]

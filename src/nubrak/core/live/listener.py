@@ -12,7 +12,7 @@ from nubrak.core.decide import FindSettings, State, forest_in, log_odds
 from nubrak.core.live.bands import HOP_S, inside
 from nubrak.core.live.features import FEATURES
 from nubrak.core.live.hearing import MOST_EVENTS, Kit, hear, memory, room_for_heard
-from nubrak.core.live.learnt import Learnt
+from nubrak.core.live.learnt import Learnt, band_levels, unheard
 from nubrak.core.pieces import PIECES, material_of
 from nubrak.core.problem import Problem
 from nubrak.core.signal import power_ratio_to_db, power_to_db
@@ -198,3 +198,13 @@ class Listener:
 def _strength_bands(part: LivePart) -> NDArray[np.float64]:
     piece = PIECES[part.piece]
     return inside(piece.strength_low_hz, piece.strength_high_hz)
+
+
+def made_ready(rate_hz: int = 44100) -> None:
+    """Let everything be compiled that listening needs; kept beside the sources, it is quick from then on."""
+    learnt = unheard(1)
+    silence = np.zeros((rate_hz // 10, 1), np.float32)
+    band_levels(silence, rate_hz)
+    clicks = silence.copy()
+    clicks[rate_hz // 20 :: 400] = 0.5
+    Listener([LivePart("snare")], learnt, rate_hz, 1.0).hear(clicks)
