@@ -153,6 +153,14 @@ def test_a_kit_is_learnt_in_ten_seconds(browser: Browser, tmp_path: Path) -> Non
         socket.send_text(json.dumps({"stop": True}))
         said, _ = until(socket, lambda one: one.get("ended"))
     assert said["heard_s"] > 10.0
+    # It stays with the session: the next time it is known from the start, and for these parts only.
+    for origin, learnt in (("microphone", range(10, 18)), ("stage", range(2))):
+        with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+            socket.send_text(asked([part], origin=origin))
+            (known,) = socket.receive_json()["parts"]
+            socket.send_text(json.dumps({"stop": True}))
+            until(socket, lambda one: one.get("ended"))
+        assert known["learnt_from"] in learnt
 
 
 @pytest.mark.parametrize("word", ["nothing", "{}", '{"origin": "stage", "part_ids": []}'])

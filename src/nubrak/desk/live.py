@@ -4,6 +4,7 @@ what is kept of it.
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 import time
 from collections.abc import Iterator
@@ -25,12 +26,14 @@ from nubrak.core.live import (
     LiveStroke,
     band_levels,
     compared,
+    from_bytes,
     hops_at,
     inside_of,
     latency_of,
     learn,
     made_ready,
     strokes_played,
+    to_bytes,
     unheard,
 )
 from nubrak.core.midi import Track, midi_file
@@ -41,7 +44,7 @@ from nubrak.core.shape import Notes, velocities
 from nubrak.desk.desk import Desk
 from nubrak.desk.recording import part_of_pass
 from nubrak.desk.standing import Standing
-from nubrak.store.livetakes import keep_live_take, live_take, live_takes
+from nubrak.store.livetakes import calibration, keep_calibration, keep_live_take, live_take, live_takes
 
 _LEARNT_FROM_S = 60.0  # of a recording: more tells nothing new of a kit
 _NOT_YET_S = 0.05
@@ -202,8 +205,8 @@ class LiveRun:
             self.asked = self.asked.model_copy(update={"look_ahead_ms": look_ahead_ms})
         self.listener.set(parts, self.listener.learnt, self.asked.look_ahead_ms)
 
-    def learn(self) -> None:
-        """Know the kit by what was heard while each drum was asked for."""
+    def learn(self) -> bytes:
+        """Know the kit by what was heard while each drum was asked for; what is to be kept of it."""
         none = np.zeros((0, len(self.asked.part_ids)), np.float32)
         audio = np.concatenate([none, *self.heard])
         self.heard = []
@@ -219,6 +222,7 @@ class LiveRun:
                 todo="Look at the level, and learn the kit once more.",
             )
         self.listener.set(parts, learnt, self.asked.look_ahead_ms)
+        return to_bytes(learnt)
 
     def parts_said(self) -> list[LivePartSaid]:
         """The parts as they are listened to now."""
@@ -304,7 +308,11 @@ def begin_live(desk: Desk, session_id: str, asked: LiveAsked) -> LiveRun:
     if asked.origin == "stage":
         asked = asked.model_copy(update={"rate_hz": document.rate_hz})
     parts = [LivePart(document.parts[one].piece, document.parts[one].find) for one in asked.part_ids]
-    learnt = unheard(len(parts)) if asked.calibrates else learnt_from_recordings(desk, standing, asked, parts)
+    kept = None if asked.calibrates else calibration(desk.engine, session_id, _of(asked))
+    known = None if kept is None else from_bytes(kept, len(parts))
+    if known is None and asked.calibrates:
+        known = unheard(len(parts))
+    known = known or learnt_from_recordings(desk, standing, asked, parts)
     numbers = [standing.notes(one).number for one in asked.part_ids]
     usual = [
         standing.usual_db(one, decisions) if (decisions := standing.decisions(one)).counts.any() else None
@@ -312,8 +320,19 @@ def begin_live(desk: Desk, session_id: str, asked: LiveAsked) -> LiveRun:
     ]
     if asked.origin == "microphone" or asked.calibrates:
         usual = [None] * len(usual)
-    listener = Listener(parts, learnt, asked.rate_hz, asked.look_ahead_ms)
+    listener = Listener(parts, known, asked.rate_hz, asked.look_ahead_ms)
     return LiveRun(asked, document, listener, standing, numbers, usual)
+
+
+def _of(asked: LiveAsked) -> str:
+    """What a calibration is of: these parts, in this order, from there, at this rate."""
+    words = repr((asked.origin, asked.part_ids, asked.rate_hz))
+    return hashlib.sha256(words.encode()).hexdigest()
+
+
+def keep_learnt(desk: Desk, session_id: str, run: LiveRun, learnt: bytes) -> None:
+    """Keep what a run learnt of its kit with the session."""
+    keep_calibration(desk.engine, session_id, _of(run.asked), learnt)
 
 
 def learnt_from_recordings(desk: Desk, standing: Standing, asked: LiveAsked, parts: list[LivePart]) -> Learnt:

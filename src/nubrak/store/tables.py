@@ -127,6 +127,15 @@ class LiveTakeRow(Base):
     made: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
+class CalibrationRow(Base):
+    """What was learnt of a kit before live playing; ``of`` says from which parts and where it came from."""
+
+    __tablename__ = "calibration"
+    session_id: Mapped[str] = mapped_column(ForeignKey("session.id", ondelete="CASCADE"), primary_key=True)
+    of: Mapped[str] = mapped_column(String(64), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class ProgressRow(Base):
     """How far the analysis of one audio file is, for windows that open in the middle."""
 

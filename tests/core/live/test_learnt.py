@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from nubrak.core.live import band_levels, learn, unheard
+from nubrak.core.live import band_levels, from_bytes, learn, to_bytes, unheard
 from tests.core.live.made import RATE_HZ, SPILL, WITHIN, calibrated, two_microphones
 
 
@@ -49,3 +49,12 @@ def test_a_drum_that_was_not_played_is_assumed() -> None:
     assert np.isfinite(learnt.heard).all() and np.all(learnt.heard > 0)
     nothing = unheard(3)
     assert nothing.heard.shape[:2] == (3, 3)
+
+
+def test_what_was_learnt_is_kept_to_the_bit_and_refused_where_it_does_not_fit() -> None:
+    learnt = calibrated()
+    again = from_bytes(to_bytes(learnt), 2)
+    assert again is not None
+    for name in ("heard", "softest_db", "floor", "own", "spilt", "rings", "level_offset_db", "strokes"):
+        assert np.array_equal(getattr(again, name), getattr(learnt, name))
+    assert from_bytes(to_bytes(learnt), 3) is None

@@ -8,7 +8,7 @@ from nubrak.core.live.bands import HOP_S, hops_at
 from nubrak.core.live.calibration import strokes_played
 from nubrak.core.live.comparison import REACH_S, Comparison, compared
 from nubrak.core.live.latency import Latency, LatencyPart, latency_of
-from nubrak.core.live.learnt import Learnt, band_levels, learn, unheard
+from nubrak.core.live.learnt import Learnt, band_levels, from_bytes, learn, to_bytes, unheard
 from nubrak.core.live.listener import (
     MOST_CHANNELS,
     TAUGHT,
@@ -35,11 +35,13 @@ __all__ = [
     "LiveStroke",
     "band_levels",
     "compared",
+    "from_bytes",
     "hops_at",
     "inside_of",
     "latency_of",
     "learn",
     "made_ready",
     "strokes_played",
+    "to_bytes",
     "unheard",
 ]

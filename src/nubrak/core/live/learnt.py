@@ -4,7 +4,8 @@ from a recording of the same kit whose strokes are known.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +46,26 @@ class Learnt:
     own: NDArray[np.float32]
     spilt: NDArray[np.float32]
     rings: NDArray[np.float64]
+
+
+def to_bytes(learnt: Learnt) -> bytes:
+    """What was learnt as bytes to keep."""
+    out = BytesIO()
+    arrays = {one.name: getattr(learnt, one.name) for one in fields(learnt)}
+    np.savez_compressed(out, **arrays)
+    return out.getvalue()
+
+
+def from_bytes(data: bytes, channels: int) -> Learnt | None:
+    """What was kept of a kit of so many microphones; None where it was kept by a version that knew others."""
+    with np.load(BytesIO(data), allow_pickle=False) as stored:
+        names = [one.name for one in fields(Learnt)]
+        if sorted(stored.files) != sorted(names):
+            return None
+        found = Learnt(**{name: stored[name] for name in names})
+    usual = unheard(channels)
+    same = all(getattr(found, name).shape == getattr(usual, name).shape for name in names)
+    return found if same else None
 
 
 def unheard(channels: int) -> Learnt:

@@ -31,6 +31,7 @@ from nubrak.desk.live import (
     StrokeSaid,
     begin_live,
     differences,
+    keep_learnt,
     keep_run,
     stage,
     stage_channels,
@@ -90,9 +91,9 @@ async def live(socket: WebSocket, session_id: str) -> None:
         run = await run_in_threadpool(begin_live, desk, session_id, asked)
         await _say(socket, LiveSaid(parts=run.parts_said()))
         if asked.origin == "stage":
-            await _play_stage(socket, desk, run)
+            await _play_stage(socket, _Words(socket, desk, session_id, run))
         else:
-            await _listen(socket, run)
+            await _listen(socket, _Words(socket, desk, session_id, run))
         take_id = await run_in_threadpool(keep_run, desk, session_id, run)
         said = LiveSaid(
             ended=True,
@@ -126,8 +127,8 @@ async def _say(socket: WebSocket, said: LiveSaid) -> None:
 class _Words:
     """What the page says meanwhile, taken in beside the playing."""
 
-    def __init__(self, socket: WebSocket, run: LiveRun) -> None:
-        self.socket, self.run = socket, run
+    def __init__(self, socket: WebSocket, desk: Desk, session_id: str, run: LiveRun) -> None:
+        self.socket, self.desk, self.session_id, self.run = socket, desk, session_id, run
         self.stopped, self.network_ms, self.said_s = False, 0.0, -1.0
 
     def take(self, text: str) -> None:
@@ -152,18 +153,18 @@ class _Words:
             said.latency, said.against, said.parts = run.latency(), run.against_offline(), run.parts_said()
         return said
 
-    def learn_when_due(self) -> bool:
-        """Learn the kit once its ten seconds are over; whether it was just now."""
+    async def learn_when_due(self) -> bool:
+        """Learn the kit once its ten seconds are over, and keep it; whether it was just now."""
         run = self.run
         if not run.heard or run.heard_s < CALIBRATION_S:
             return False
-        run.learn()
+        await run_in_threadpool(keep_learnt, self.desk, self.session_id, run, run.learn())
         return True
 
 
-async def _play_stage(socket: WebSocket, desk: Desk, run: LiveRun) -> None:
+async def _play_stage(socket: WebSocket, words: _Words) -> None:
     """What was recorded, played in its own time as if through cables."""
-    words = _Words(socket, run)
+    desk, run = words.desk, words.run
 
     async def listen_to_words() -> None:
         with suppress(WebSocketDisconnect, RuntimeError):
@@ -184,7 +185,7 @@ async def _play_stage(socket: WebSocket, desk: Desk, run: LiveRun) -> None:
                 break
             late_ms = 1000 * max(time.perf_counter() - due, 0.0)
             strokes = run.hear(block, late_ms, words.network_ms)
-            learnt = words.learn_when_due()
+            learnt = await words.learn_when_due()
             said = words.answer(strokes)
             if said or learnt:
                 said = said or LiveSaid(heard_s=run.heard_s)
@@ -199,11 +200,11 @@ async def _play_stage(socket: WebSocket, desk: Desk, run: LiveRun) -> None:
             await beside
 
 
-async def _listen(socket: WebSocket, run: LiveRun) -> None:
+async def _listen(socket: WebSocket, words: _Words) -> None:
     """What a page's microphone hears, block by block. The next is read when the last is decided, so that a
     page that sends faster than can be decided is held up by the socket.
     """
-    words = _Words(socket, run)
+    run = words.run
     while not words.stopped:
         message: dict[str, Any] = dict(await socket.receive())
         if message["type"] == "websocket.disconnect":
@@ -220,7 +221,7 @@ async def _listen(socket: WebSocket, run: LiveRun) -> None:
         strokes = run.hear(
             run.samples(data[_HEAD.size :]), 1000 * (time.perf_counter() - came), words.network_ms
         )
-        learnt = words.learn_when_due()
+        learnt = await words.learn_when_due()
         said = words.answer(strokes, sent_ms)
         if said or learnt:
             said = said or LiveSaid(heard_s=run.heard_s)

@@ -35,6 +35,10 @@ _MOST_ROUND_TRIP_BYTES = 64 << 20
 _REFUSED, _TOO_LARGE, _NO_ROOM = 1008, 1009, 1013  # RFC 6455 and its registry of close codes
 
 
+# When a click was sounded, in s of what was heard.
+ClickS = Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)]
+
+
 class Begin(BaseModel):
     """What a page says first: what the pass is to become, or which one it goes on with."""
 
@@ -153,7 +157,7 @@ def bars_from_passes(session_id: str, source_id: str, body: ChosenBars, desk: An
 async def measure_round_trip(
     request: Request,
     rate_hz: Annotated[int, Query(ge=8000, le=384000)],
-    clicks_s: Annotated[list[float], Query(min_length=2, max_length=64)],
+    clicks_s: Annotated[list[ClickS], Query(min_length=2, max_length=64)],
 ) -> RoundTrip:
     """How much later than they sounded clicks are heard; the request's body is what the microphone heard,
     little-endian float32.
