@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import lfilter, sosfilt
 
-from nubrak.core.mix import Blocks, Mix, MixBus, Room, Stage, render
+from nubrak.core.mix import Blocks, Mix, PartsBus, Room, Stage, render
 from nubrak.core.mix.attack_body import AttackBodyStage
 from nubrak.core.mix.drive import DriveStage
 from nubrak.core.mix.dynamics import DynamicsStage
@@ -62,11 +62,11 @@ def session(count: int, chain: list[Stage]) -> Mix:
         notes[key], hits[key] = none, struck
     everything = dict.fromkeys(document.parts, 0.0)
     glue = DynamicsStage(threshold_db=-20, ratio=2, attack_ms=30, release_ms=120)
-    document.buses["drums"] = MixBus(name="Drums", kind="group", place=0, parts=everything, chain=[glue])
-    document.buses["beside"] = MixBus(
+    document.buses["drums"] = PartsBus(name="Drums", kind="group", place=0, parts=everything, chain=[glue])
+    document.buses["beside"] = PartsBus(
         name="Beside", kind="parallel", place=1, parts=dict.fromkeys(["p0", "p1"], -6.0), chain=[_DYNAMICS]
     )
-    document.buses["room"] = MixBus(
+    document.buses["room"] = PartsBus(
         name="Room", kind="room", place=2, parts=dict.fromkeys(everything, -18.0), room=Room(size="chamber")
     )
     return Mix(

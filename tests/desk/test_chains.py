@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from nubrak.core.mix import MixBus, Room
+from nubrak.core.mix import PartsBus, Room
 from nubrak.core.mix.drive import DriveStage
 from nubrak.core.mix.dynamics import DynamicsStage
 from nubrak.core.problem import Problem
@@ -34,8 +34,8 @@ def parts(desk: Desk, session: str, drop: Drop) -> dict[str, str]:
     found = {part.piece: key for key, part in state.document.parts.items()}
     act(desk, session, SetChain(kind="set_chain", part_id=found["snare"], chain=list(LOUD)))
     everything = dict.fromkeys(found.values(), 0.0)
-    drums = MixBus(name="Drums", parts=everything, chain=[DynamicsStage(ratio=2)])
-    room = MixBus(name="Room", kind="room", parts={found["snare"]: -9.0}, room=Room(size="closet"))
+    drums = PartsBus(name="Drums", parts=everything, chain=[DynamicsStage(ratio=2)])
+    room = PartsBus(name="Room", kind="room", parts={found["snare"]: -9.0}, room=Room(size="closet"))
     act(desk, session, AddBus(kind="add_bus", bus_id="drums", bus=drums))
     act(desk, session, AddBus(kind="add_bus", bus_id="room", bus=room))
     return found

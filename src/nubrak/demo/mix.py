@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nubrak.core.mix import MixBus, Room, starting_points
+from nubrak.core.mix import PartsBus, Room, starting_points
 from nubrak.core.session import Document
 
 # Of each piece: the level of its recording and of its layers in dB, its place, and the starting point that
@@ -28,7 +28,7 @@ def mix_demo(document: Document) -> None:
         part.blend = part.blend.model_copy(update=stands)
         part.chain = next((one.chain for one in starting_points(piece) if one.name == start), [])
     held = next(one for one in starting_points("bus") if one.name == "Held together")
-    document.buses["drums"] = MixBus(
+    document.buses["drums"] = PartsBus(
         name="Drums",
         kind="group",
         place=0,
@@ -37,6 +37,6 @@ def mix_demo(document: Document) -> None:
         chain=held.chain,
     )
     sent = {by_piece[piece]: db for piece, db in _IN_ROOM_DB.items() if piece in by_piece}
-    document.buses["room"] = MixBus(
+    document.buses["room"] = PartsBus(
         name="Theatre", kind="room", place=1, level_db=-20.0, parts=sent, room=Room(size="live room")
     )

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from nubrak.core.mix.buses import MixBus, group_of
+from nubrak.core.mix.buses import PartsBus, group_of
 from nubrak.core.mix.chain import Blocks, Stage
 from nubrak.core.mix.drive import DriveStage
 from nubrak.core.mix.dynamics import DynamicsStage
@@ -26,7 +26,7 @@ PIECES = ("kick", "snare", "hi-hat")
 GLUE: list[Stage] = [DynamicsStage(threshold_db=-30, ratio=4, release_ms=60), DriveStage(drive_db=4)]
 
 
-def session(**buses: MixBus) -> Mix:
+def session(**buses: PartsBus) -> Mix:
     """Three parts of their own, each noise, and some buses."""
     document = Document(name="T", rate_hz=RATE_HZ)
     audio = {}
@@ -46,14 +46,14 @@ def heard(mix: Mix, start: int = 0, frames: int = FRAMES, **more: object) -> np.
     return render(mix, "both", list(PIECES), start, frames, bussed=True, **more)  # type: ignore[arg-type]
 
 
-def group(*parts: str, **more: object) -> MixBus:
-    return MixBus.model_validate(
+def group(*parts: str, **more: object) -> PartsBus:
+    return PartsBus.model_validate(
         {"name": "Drums", "kind": "group", "parts": dict.fromkeys(parts, 0.0), **more}
     )
 
 
-def beside(*parts: str, **more: object) -> MixBus:
-    return MixBus.model_validate(
+def beside(*parts: str, **more: object) -> PartsBus:
+    return PartsBus.model_validate(
         {"name": "Beside", "kind": "parallel", "parts": dict.fromkeys(parts, 0.0), **more}
     )
 
@@ -104,7 +104,7 @@ def test_what_a_bus_adds_is_the_difference_it_makes() -> None:
 
 
 def test_windows_join_to_the_whole_through_every_kind_of_bus() -> None:
-    room = MixBus(
+    room = PartsBus(
         name="Room",
         kind="room",
         place=2,

@@ -191,16 +191,16 @@ export const LIMITS = {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     played: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
   },
-  MixBus: {
-    level_db: { least: -60, most: 12, step: 0.5, unit: 'dB', usual: 0, low: -60, high: 12 },
-    pan: { least: -1, most: 1, step: 1, unit: '', usual: 0, low: -1, high: 1 },
-  },
   MoveCut: {
     by_ms: { least: -10000, most: 10000, step: 1, unit: 'ms', usual: 0, low: -10000, high: 10000 },
   },
   NoteByHand: {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
+  },
+  PartsBus: {
+    level_db: { least: -60, most: 12, step: 0.5, unit: 'dB', usual: 0, low: -60, high: 12 },
+    pan: { least: -1, most: 1, step: 1, unit: '', usual: 0, low: -1, high: 1 },
   },
   PassAsked: {
     rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: null, low: 8000, high: 384000 },

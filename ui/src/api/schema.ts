@@ -1988,7 +1988,7 @@ export interface components {
             kind: "add_bus";
             /** Bus Id */
             bus_id: string;
-            bus: components["schemas"]["MixBus"];
+            bus: components["schemas"]["PartsBus"];
         };
         /**
          * AddClip
@@ -3063,7 +3063,7 @@ export interface components {
              * @default {}
              */
             buses: {
-                [key: string]: components["schemas"]["MixBus"];
+                [key: string]: components["schemas"]["PartsBus"];
             };
             /**
              * Feels
@@ -4973,65 +4973,6 @@ export interface components {
             whole: components["schemas"]["MeterColumns"];
         };
         /**
-         * MixBus
-         * @description Some parts together: a group in place of each by itself, a parallel beside them, or a room's return.
-         */
-        MixBus: {
-            /** Name */
-            name: string;
-            /**
-             * Kind
-             * @default group
-             * @enum {string}
-             */
-            kind: "group" | "parallel" | "room";
-            /**
-             * Place
-             * @description order in the list
-             * @default 0
-             */
-            place: number;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * Level Db
-             * @default 0
-             */
-            level_db: number;
-            /**
-             * Pan
-             * @description -1 left, 1 right
-             * @default 0
-             */
-            pan: number;
-            /**
-             * Parts
-             * @description which parts go there, and with how many dB
-             * @default {}
-             */
-            parts: {
-                [key: string]: number;
-            };
-            /**
-             * Chain
-             * @default []
-             */
-            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
-            /**
-             * @description where it is a room's return
-             * @default {
-             *       "size": "chamber",
-             *       "walls": "plain",
-             *       "early_db": 0,
-             *       "later_ms": 0
-             *     }
-             */
-            room: components["schemas"]["Room"];
-        };
-        /**
          * MoveClip
          * @description Put a clip at another place on the time line; what stands on its strokes goes along.
          */
@@ -5466,6 +5407,65 @@ export interface components {
             progress: number;
             /** Problem */
             problem: string | null;
+        };
+        /**
+         * PartsBus
+         * @description Some parts together: a group in place of each by itself, a parallel beside them, or a room's return.
+         */
+        PartsBus: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default group
+             * @enum {string}
+             */
+            kind: "group" | "parallel" | "room";
+            /**
+             * Place
+             * @description order in the list
+             * @default 0
+             */
+            place: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Level Db
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Pan
+             * @description -1 left, 1 right
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Parts
+             * @description which parts go there, and with how many dB
+             * @default {}
+             */
+            parts: {
+                [key: string]: number;
+            };
+            /**
+             * Chain
+             * @default []
+             */
+            chain: (components["schemas"]["CutsStage"] | components["schemas"]["EqualiserStage"] | components["schemas"]["DynamicsStage"] | components["schemas"]["AttackBodyStage"] | components["schemas"]["DriveStage"] | components["schemas"]["WidthStage"] | components["schemas"]["RecutStage"] | components["schemas"]["SweepStage"])[];
+            /**
+             * @description where it is a room's return
+             * @default {
+             *       "size": "chamber",
+             *       "walls": "plain",
+             *       "early_db": 0,
+             *       "later_ms": 0
+             *     }
+             */
+            room: components["schemas"]["Room"];
         };
         /**
          * PassAsked

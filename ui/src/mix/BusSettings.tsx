@@ -7,7 +7,7 @@ import { Setting } from '../find/Setting';
 import { orderedParts } from '../shell/bench';
 import { useWindow } from '../state/window';
 import { AmountRow } from './AmountRow';
-import type { MixBus } from './target';
+import type { PartsBus } from './target';
 
 type Room = Schema['Room'];
 const SIZES: NonNullable<Room['size']>[] = ['closet', 'chamber', 'live room', 'hall', 'cathedral'];
@@ -27,7 +27,7 @@ export function BusSettings({
   doing: Doing;
   document: Document;
   busId: string;
-  bus: MixBus;
+  bus: PartsBus;
   names: Map<string, string>;
   onGone: () => void;
 }) {

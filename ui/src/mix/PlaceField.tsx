@@ -79,7 +79,7 @@ export function PlaceField(
   }));
   const stands = [...ofParts, ...ofBuses];
   const dbLimit = (one: Stand) =>
-    one.side === 'bus' ? limitOf('MixBus', 'level_db') : limitOf('Blend', `${one.side}_db`);
+    one.side === 'bus' ? limitOf('PartsBus', 'level_db') : limitOf('Blend', `${one.side}_db`);
   const choose = (one: Stand) => {
     if (one.side === 'bus') return onBus(one.partId);
     set({ partId: one.partId });
@@ -89,7 +89,7 @@ export function PlaceField(
   const put = (one: Stand, db: number, pan: number): Stand => ({
     ...one,
     db: held(Math.round(db * 2) / 2, dbLimit(one)),
-    pan: Math.abs(pan) < 0.04 ? 0 : held(Math.round(pan / PAN_STEP) * PAN_STEP, limitOf('MixBus', 'pan')),
+    pan: Math.abs(pan) < 0.04 ? 0 : held(Math.round(pan / PAN_STEP) * PAN_STEP, limitOf('PartsBus', 'pan')),
   });
   const keep = async (one: Stand) => {
     if (one.side === 'bus')

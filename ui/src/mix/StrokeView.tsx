@@ -35,12 +35,13 @@ export function StrokeView({
       Math.max(peak(stroke.after_high, stroke.after_low), 1e-6) /
         Math.max(peak(stroke.before_high, stroke.before_low), 1e-6),
     );
+  const moved = `${by >= 0 ? 'up' : 'down'} by ${Math.abs(by).toFixed(1)} dB`;
   return (
     <svg
       className="stroke-view"
       viewBox={`0 0 ${width} ${height}`}
       role="img"
-      aria-label={`The loudest stroke in view, before and after: its peak ${by >= 0 ? 'up' : 'down'} by ${Math.abs(by).toFixed(1)} dB`}
+      aria-label={`The loudest stroke in view, before and after: its peak ${moved}`}
     >
       {marks.map((ms) => {
         const at = LEFT + ((stroke.at_s - stroke.start_s + ms / 1000) / lengthS) * inner.width;

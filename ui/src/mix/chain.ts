@@ -51,7 +51,10 @@ export function saidOf(stage: Stage): string {
     case 'width':
       return `${stage.width_percent} %`;
     case 'sweep':
-      return `${stage.takes === 'lows' ? 'lows' : 'highs'} away, ${hertz(stage.from_hz ?? 400)} to ${hertz(stage.to_hz ?? 8000)}`;
+      return (
+        `${stage.takes === 'lows' ? 'lows' : 'highs'} away, ` +
+        `${hertz(stage.from_hz ?? 400)} to ${hertz(stage.to_hz ?? 8000)}`
+      );
     case 're-cut': {
       const cut = (stage.steps ?? []).filter((one) => one !== 'as played').length;
       return cut ? `${cut} of ${stage.steps!.length} steps` : 'no step yet';

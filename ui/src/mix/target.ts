@@ -1,7 +1,7 @@
 import type { Document, Schema } from '../api/client';
 import type { Stage } from './chain';
 
-export type MixBus = Schema['MixBus'];
+export type PartsBus = Schema['PartsBus'];
 
 /** Who goes through the stages that are looked at: a part, the layers of a part, or a bus. */
 export interface Target {
@@ -28,12 +28,12 @@ export function chainOf(document: Document, target: Target): Stage[] {
   return ((target.layers ? part?.layers_chain : part?.chain) ?? []) as Stage[];
 }
 
-export const orderedBuses = (document: Document): [string, MixBus][] =>
+export const orderedBuses = (document: Document): [string, PartsBus][] =>
   Object.entries(document.buses ?? {}).sort(
     ([a, one], [b, other]) => (one.place ?? 0) - (other.place ?? 0) || a.localeCompare(b),
   );
 
-export const BUS_KINDS: [NonNullable<MixBus['kind']>, string, string][] = [
+export const BUS_KINDS: [NonNullable<PartsBus['kind']>, string, string][] = [
   ['group', 'A group', 'its parts go through it together instead of straight to the sum'],
   ['parallel', 'A parallel', 'its parts go there as well, and it is added beside them'],
   ['room', 'A room', 'its parts sound in a room that the recording never had'],
@@ -41,10 +41,10 @@ export const BUS_KINDS: [NonNullable<MixBus['kind']>, string, string][] = [
 const NAMES = { group: 'Drums', parallel: 'Beside', room: 'Room' } as const;
 
 /** A new bus with a name that no other has. */
-export function newBus(document: Document, kind: NonNullable<MixBus['kind']>, parts: string[]): MixBus {
+export function newBus(document: Document, kind: NonNullable<PartsBus['kind']>, parts: string[]): PartsBus {
   const taken = new Set(orderedBuses(document).map(([, one]) => one.name));
   let name: string = NAMES[kind];
   for (let number = 2; taken.has(name); number += 1) name = `${NAMES[kind]} ${number}`;
   const amount = kind === 'room' ? -12 : kind === 'parallel' ? -6 : 0;
-  return { name, kind, parts: Object.fromEntries(parts.map((one) => [one, amount])) } as MixBus;
+  return { name, kind, parts: Object.fromEntries(parts.map((one) => [one, amount])) } as PartsBus;
 }

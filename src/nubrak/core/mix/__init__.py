@@ -6,7 +6,7 @@ Begin with ``render``; ``blend`` is the recording against the layers.
 """
 
 from nubrak.core.mix.blend import Blend
-from nubrak.core.mix.buses import MOST_BUSES, AmountDb, BusKind, MixBus, group_of
+from nubrak.core.mix.buses import MOST_BUSES, AmountDb, BusKind, PartsBus, group_of
 from nubrak.core.mix.chain import AnyStage, Blocks, KeptChain, Played, Stage, active, through
 from nubrak.core.mix.gaps import (
     MOST_GAP_MARKS,
@@ -46,8 +46,8 @@ __all__ = [
     "KeptChain",
     "Mend",
     "Mix",
-    "MixBus",
     "Openings",
+    "PartsBus",
     "Played",
     "Room",
     "Stage",

@@ -16,7 +16,7 @@ MOST_BUSES = 24
 AmountDb = Annotated[float, Field(ge=-60, le=12)]
 
 
-class MixBus(BaseModel):
+class PartsBus(BaseModel):
     """Some parts together: a group in place of each by itself, a parallel beside them, or a room's return."""
 
     name: Name = Field(min_length=1, max_length=80)
@@ -32,7 +32,7 @@ class MixBus(BaseModel):
     room: Room = Field(default=Room(), description="where it is a room's return")
 
 
-def group_of(buses: Mapping[str, MixBus], part_id: str) -> str | None:
+def group_of(buses: Mapping[str, PartsBus], part_id: str) -> str | None:
     """The group that a part goes through in place of going straight to the sum: the first in order."""
     found = [
         (bus.place, bus_id) for bus_id, bus in buses.items() if bus.kind == "group" and part_id in bus.parts

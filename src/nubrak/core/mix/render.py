@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from nubrak.core.layer import Layer, LayerPlan, SampleAudio, as_stereo, plan_layer, render_layer
 from nubrak.core.mix.attack_body import AttackBodyStage
 from nubrak.core.mix.blend import Blend, ducking_gain, pan_gains
-from nubrak.core.mix.buses import MixBus, group_of
+from nubrak.core.mix.buses import PartsBus, group_of
 from nubrak.core.mix.chain import BLOCK, Blocks, Played, Stage, active, lead_samples, through
 from nubrak.core.mix.gaps import Openings, gap_gain
 from nubrak.core.mix.mending import Mend, mended, touching
@@ -78,7 +78,7 @@ class Sounding(Protocol):
     @property
     def parts(self) -> Mapping[str, SoundingPart]: ...
     @property
-    def buses(self) -> Mapping[str, MixBus]: ...
+    def buses(self) -> Mapping[str, PartsBus]: ...
 
 
 @dataclass(frozen=True)
@@ -183,7 +183,7 @@ def _summed(
 
 
 def _ahead(
-    mix: Mix, heard: _Heard, heads: list[str], buses: Mapping[str, MixBus], start: int, frames: int
+    mix: Mix, heard: _Heard, heads: list[str], buses: Mapping[str, PartsBus], start: int, frames: int
 ) -> None:
     """Have parts go through their stages side by side, so that whoever asks for them finds them."""
     parts = mix.document.parts

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
-from nubrak.core.mix import MOST_BUSES, AnyStage, Blend, Cleaning, Mend, MixBus
+from nubrak.core.mix import MOST_BUSES, AnyStage, Blend, Cleaning, Mend, PartsBus
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
@@ -148,7 +148,7 @@ class Document(BaseModel):
     )
     sources: dict[str, Source] = {}
     parts: dict[str, Part] = {}
-    buses: dict[str, MixBus] = Field(
+    buses: dict[str, PartsBus] = Field(
         default={}, max_length=MOST_BUSES, description="groups, parallels and rooms that parts go to"
     )
     feels: dict[str, Feel] = Field(default={}, description="feels that were kept")

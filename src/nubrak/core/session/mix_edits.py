@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from nubrak.core.mix import AmountDb, AnyStage, MixBus
+from nubrak.core.mix import AmountDb, AnyStage, PartsBus
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed, settings_said
 from nubrak.core.session.document import Document
@@ -40,7 +40,7 @@ class AddBus(Action):
 
     kind: Literal["add_bus"]
     bus_id: Id
-    bus: MixBus
+    bus: PartsBus
 
     def apply(self, document: Document) -> str:
         for part_id in self.bus.parts:
@@ -122,7 +122,7 @@ class RemoveBus(Action):
         return f"take {bus.name} out"
 
 
-def known_bus(document: Document, bus_id: str) -> MixBus:
+def known_bus(document: Document, bus_id: str) -> PartsBus:
     """The bus, or a ``Problem`` that says it is not there."""
     if bus_id not in document.buses:
         raise Problem("This bus is not in the session any more.", todo="Choose another one.", kind="missing")
