@@ -1,21 +1,20 @@
-"""Passes recorded with the browser's own stand-in for a microphone, and drums that trigger while they are
-played, in the real interface.
-"""
+"""Passes recorded with the browser's own stand-in for a microphone, in the real interface."""
 
 from __future__ import annotations
 
-import json
+import io
 import re
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 import httpx
+import mido
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import FLAGS, Product, wait_until
+from tests.browser.conftest import Product, wait_until
+from tests.browser.microphone import browser_hearing, document, hits, new_session, page_with_microphone
 from tests.conftest import decaying_strokes, write_wav
 
 CLAPS_S = np.arange(0.25, 9.5, 0.5)
@@ -23,61 +22,27 @@ CLAPS_S = np.arange(0.25, 9.5, 0.5)
 
 @pytest.fixture(scope="module")
 def with_microphone(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Browser]:
-    """A browser whose microphone hears claps, one every half second, over and over."""
-    path = tmp_path_factory.mktemp("microphone") / "claps.wav"
+    """A browser whose microphone hears claps, one every half second."""
     claps = decaying_strokes(CLAPS_S.tolist(), [0.6] * len(CLAPS_S), 10.0, 48000, hz=900)
-    write_wav(path, claps, 48000, "PCM_16")
-    flags = [
-        *FLAGS,
-        "--use-fake-ui-for-media-stream",
-        "--use-fake-device-for-media-stream",
-        f"--use-file-for-fake-audio-capture={path}",
-        "--autoplay-policy=no-user-gesture-required",
-    ]
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+    path = write_wav(tmp_path_factory.mktemp("microphone") / "claps.wav", claps, 48000, "PCM_16")
+    with browser_hearing(path) as browser:
         yield browser
-        browser.close()
 
 
 @pytest.fixture
 def page(with_microphone: Browser) -> Iterator[Page]:
-    context = with_microphone.new_context(viewport={"width": 1280, "height": 800})
-    context.grant_permissions(["microphone"])
-    page = context.new_page()
-    wrong: list[str] = []
-    page.on("pageerror", lambda error: wrong.append(str(error)))
-    page.on("console", lambda one: wrong.append(one.text) if "Content Security Policy" in one.text else None)
-    yield page
-    context.close()
-    assert not wrong
-
-
-def opened(product: Product, page: Page) -> str:
-    """A new session in Record; its address in the API."""
-    page.goto(product.address)
-    page.get_by_role("button", name="New session").click()
-    page.wait_for_url("**/gather")
-    page.get_by_role("button", name="Record", exact=True).click()
-    return f"{product.address}/api/sessions/{page.url.split('/session/')[1].split('/')[0]}"
-
-
-def document(api: str) -> dict[str, Any]:
-    found: dict[str, Any] = httpx.get(api).json()["document"]
-    return found
-
-
-def hits(api: str) -> dict[str, int]:
-    lines, parts = httpx.get(f"{api}/overview", timeout=60).json()["parts"], document(api)["parts"]
-    return {
-        parts[one["part_id"]]["piece"]: len(one["time_s"])
-        for one in lines
-        if one["progress"] >= 1 and one["part_id"] in parts
-    }
+    with page_with_microphone(with_microphone) as page:
+        yield page
 
 
 def layers(api: str) -> int:
     return sum(len(one["layers"]) for one in document(api)["parts"].values())
+
+
+def notes(api: str) -> int:
+    """How many notes the session's MIDI has."""
+    file = mido.MidiFile(file=io.BytesIO(httpx.get(f"{api}/print/midi", timeout=60).content))
+    return sum(m.type == "note_on" and m.velocity > 0 for track in file.tracks for m in track)
 
 
 def recorded(page: Page, seconds: int) -> None:
@@ -94,7 +59,7 @@ def recorded(page: Page, seconds: int) -> None:
 def test_three_pieces_are_clapped_one_after_the_other_and_sound_with_drums(
     product: Product, page: Page, tmp_path: Path
 ) -> None:
-    api = opened(product, page)
+    api = new_session(product, page, "Record")
     page.get_by_label("Tempo, bpm").fill("120")
     page.get_by_label("Tempo, bpm").press("Enter")
     wait_until(page, lambda: document(api)["tempo"]["known"] == "set")
@@ -118,12 +83,23 @@ def test_three_pieces_are_clapped_one_after_the_other_and_sound_with_drums(
         page.get_by_test_id("sample-file").set_input_files(str(drum))
         wait_until(page, lambda many=k: layers(api) == many)
         page.keyboard.press(".")
+    # What was clapped goes on: the best bar once more, as often as is typed, and the grid is one step away.
+    page.get_by_role("link", name=re.compile("^Gather")).click()
+    page.get_by_role("button", name="Record", exact=True).click()
+    before = notes(api)
+    page.get_by_label("How many times").fill("3")
+    page.get_by_role("button", name="Repeat the best bar").click()
+    wait_until(page, lambda: notes(api) > before)
+    added = notes(api) - before
+    assert added % 3 == 0 and added >= 3 * 3 * 2, "three bars of three parts, some strokes in each"
+    page.get_by_role("link", name=re.compile("^To the grid, part of the way")).click()
+    expect(page.get_by_label("Name of the feel")).to_be_visible()
 
 
 def test_another_pass_lies_beside_the_first_and_bars_are_taken_from_either(
     product: Product, page: Page
 ) -> None:
-    api = opened(product, page)
+    api = new_session(product, page, "Record")
     page.get_by_label("Tempo, bpm").fill("240")
     page.get_by_label("Tempo, bpm").press("Enter")
     page.locator(".record-head").click()
@@ -144,7 +120,7 @@ def test_another_pass_lies_beside_the_first_and_bars_are_taken_from_either(
 
 
 def test_a_page_that_is_loaded_anew_in_the_middle_loses_nothing(product: Product, page: Page) -> None:
-    api = opened(product, page)
+    api = new_session(product, page, "Record")
     page.keyboard.press("Alt+r")
     head = page.locator(".record-head")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
@@ -175,66 +151,92 @@ def test_a_microphone_that_cannot_be_heard_is_said_so(
     product: Product, page: Page, so: str, said: str
 ) -> None:
     page.add_init_script(so)
-    opened(product, page)
+    new_session(product, page, "Record")
     page.keyboard.press("Alt+r")
     expect(page.locator(".notice")).to_contain_text(said)
     expect(page.locator(".record-head").get_by_role("button")).to_have_text(re.compile("Open the microphone"))
 
 
-def test_a_microphone_that_is_taken_away_leaves_what_was_played(product: Product, page: Page) -> None:
-    page.add_init_script(
-        """const ask = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
-        navigator.mediaDevices.getUserMedia = async (what) => (window.heldStream = await ask(what));"""
-    )
-    api = opened(product, page)
+HELD = """const ask = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
+navigator.mediaDevices.getUserMedia = async (what) => (window.heldStream = await ask(what));
+const Usual = window.AudioContext;
+window.AudioContext = class extends Usual {
+  constructor(options) { super(options); window.heldContext = this; }
+};"""
+TRACK = "window.heldStream.getAudioTracks()[0]"
+
+
+def being_recorded(page: Page) -> None:
+    """A pass of which a second is kept, and that goes on."""
     page.keyboard.press("Alt+r")
     head = page.locator(".record-head")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
     page.keyboard.press("Alt+r")
     expect(head).to_contain_text("recording")
     expect(head.get_by_role("status")).to_contain_text(re.compile(r"[1-9]\.\d s kept"), timeout=60000)
-    page.evaluate("window.heldStream.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
-    expect(page.locator(".notice")).to_contain_text("The microphone was taken away")
+
+
+@pytest.mark.parametrize(
+    ("happens", "said"),
+    [
+        (f"{TRACK}.dispatchEvent(new Event('ended'))", "The microphone was taken away. What was played"),
+        (f"{TRACK}.getSettings = () => ({{ sampleRate: 8000 }})", "The microphone went from"),
+        ("window.heldContext.suspend()", "The browser put the sound of this page to sleep"),
+    ],
+)
+def test_a_microphone_that_stops_leaves_what_was_played(
+    product: Product, page: Page, happens: str, said: str
+) -> None:
+    page.add_init_script(HELD)
+    api = new_session(product, page, "Record")
+    being_recorded(page)
+    page.evaluate(f"void ({happens})")
+    expect(page.locator(".notice")).to_contain_text(said)
+    expect(page.locator(".notice")).to_contain_text("is kept as a take")
     wait_until(page, lambda: len(document(api)["sources"]) == 1)
     (source,) = document(api)["sources"].values()
     assert source["clips"][0]["length_s"] > 0.8
 
 
-def test_the_stage_triggers_while_it_plays_and_is_kept(product: Product, page: Page, tmp_path: Path) -> None:
-    times = [0.5, 1.0, 1.5, 2.0, 2.5, 3.0]
-    path = write_wav(tmp_path / "snare.wav", decaying_strokes(times, [0.6, 0.3] * 3, 3.5))
-    api = opened(product, page)
-    page.get_by_role("button", name="Sources", exact=True).click()
-    page.get_by_test_id("files").set_input_files(str(path))
-    wait_until(page, lambda: sum(hits(api).values()) == 6, 60)
-    page.get_by_role("button", name="Live", exact=True).click()
-    page.keyboard.press("Alt+l")
-    expect(page.get_by_text("6 the same")).to_be_visible(timeout=120000)
-    expect(page.get_by_text("0 false, 0 missed")).to_be_visible()
-    expect(page.locator(".live-take")).to_contain_text("6 strokes", timeout=30000)
-    expect(page.locator(".live-take")).to_contain_text("ms from stroke to note")
-    expect(page.locator(".live-take")).not_to_contain_text("missed live")
-    expect(page.get_by_role("link", name="Take it as MIDI")).to_be_visible()
-    (take,) = json.loads(httpx.get(f"{api}/live").text)
-    assert take["latency"]["median_ms"] < 60
-
-
-def test_a_microphone_triggers_while_it_is_played_and_is_kept_with_its_sound(
-    product: Product, page: Page, tmp_path: Path
+def test_a_tab_that_goes_to_the_background_goes_on_recording_and_says_so(
+    product: Product, page: Page
 ) -> None:
-    times = [0.5, 1.0, 1.5, 2.0]
-    path = write_wav(tmp_path / "clap.wav", decaying_strokes(times, [0.6] * 4, 2.5, hz=900))
-    api = opened(product, page)
-    page.get_by_role("button", name="Sources", exact=True).click()
-    page.get_by_test_id("files").set_input_files(str(path))
-    wait_until(page, lambda: sum(hits(api).values()) == 4, 60)
-    page.get_by_role("button", name="Live", exact=True).click()
-    page.get_by_role("radio", name=re.compile("^A microphone")).click()
-    page.keyboard.press("Alt+l")
+    api = new_session(product, page, "Record")
+    being_recorded(page)
+    page.evaluate(
+        """Object.defineProperty(document, 'hidden', { value: true, configurable: true });
+        document.dispatchEvent(new Event('visibilitychange'));"""
+    )
+    expect(page.locator(".notice")).to_contain_text("Recording goes on")
     status = page.locator(".record-head").get_by_role("status")
-    expect(status).to_contain_text(re.compile(r"[3-9]\.\d s heard"), timeout=120000)
-    page.keyboard.press("Alt+l")
-    expect(page.locator(".live-take")).to_contain_text("microphone")
-    wait_until(page, lambda: len(document(api)["sources"]) == 2)
-    (take,) = httpx.get(f"{api}/live").json()
-    assert take["strokes"] >= 3
+    expect(status).to_contain_text(re.compile(r"[2-9]\.\d s kept"), timeout=60000)
+    page.keyboard.press("Alt+r")
+    wait_until(page, lambda: len(document(api)["sources"]) == 1)
+
+
+def test_a_server_that_is_killed_in_the_middle_of_a_pass_loses_nothing(page: Page, tmp_path: Path) -> None:
+    tmp_path.chmod(0o755)
+    own = Product(tmp_path / "data")
+    own.start()
+    try:
+        api = new_session(own, page, "Record")
+        being_recorded(page)
+        own.kill()
+        expect(page.locator(".notice")).to_contain_text("The connection to Nubrak was lost", timeout=60000)
+        own.start()
+        # What was played while nobody answered comes too, and is acknowledged.
+        status = page.locator(".record-head").get_by_role("status")
+        expect(status).to_contain_text(re.compile(r"([4-9]|\d\d)\.\d s kept"), timeout=60000)
+        page.keyboard.press("Alt+r")
+        wait_until(page, lambda: len(document(api)["sources"]) == 1)
+        (source,) = document(api)["sources"].values()
+        wait_until(page, lambda: sum(hits(api).values()) > 0, 60)
+        (part,) = httpx.get(f"{api}/overview", timeout=60).json()["parts"]
+        length_s = source["clips"][0]["length_s"]
+        assert length_s > 3.8
+        # A clap every half second, all through: no part of it was left out, none came twice. The file begins
+        # anew every ten seconds, half a second later; the stand-in for a device hitches on a busy machine.
+        apart_s = np.diff([0.0, *part["time_s"], length_s])
+        assert np.all(apart_s < 1.2) and np.all(apart_s[1:-1] > 0.4)
+    finally:
+        own.interrupt()

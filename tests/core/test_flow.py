@@ -4,6 +4,7 @@ how it is recorded.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 
 import mir_eval
@@ -114,6 +115,19 @@ def test_the_same_microphone_twice_is_not_taken_for_spill() -> None:
     decided = decide_all(twins)
     assert np.array_equal(decided["a"].counts, decided["b"].counts) and decided["a"].counts.sum() > 15
     assert not np.any(decided["a"].state == State.SPILL)
+
+
+def test_what_was_recorded_at_another_time_neither_gives_spill_nor_takes_it() -> None:
+    usual, low = decide_all(parts()), FindSettings(threshold_db=-45, surety_percent=0.0)
+    elsewhere = parts() | {"snare": replace(parts(snare=low)["snare"], room="another")}
+    decided = decide_all(elsewhere)
+    assert not np.any(decided["snare"].state == State.SPILL)
+    alone = decide_all({"snare": replace(parts(snare=low)["snare"], room="another")})["snare"]
+    assert np.array_equal(decided["snare"].counts, alone.counts)
+    without = decide_all({piece: one for piece, one in parts().items() if piece != "snare"})
+    for piece in ("kick", "hi-hat"):
+        assert np.array_equal(decided[piece].counts, without[piece].counts)
+    assert np.any(usual["snare"].state == State.SPILL)
 
 
 def test_one_part_alone_has_no_spill_and_none_is_no_error() -> None:

@@ -13,7 +13,7 @@ from nubrak.core.flow import Look
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.spill.found_together import find_together
-from nubrak.core.together import Beside, Group, find_beside, group_of
+from nubrak.core.together import Beside, Group, find_beside, groups_of
 from tests.conftest import RATE_HZ, decaying_strokes
 
 STRUCK_S = {"kick": [0.5, 1.5, 2.5, 3.5], "snare": [1.0, 2.0, 3.0], "hi-hat": [0.25, 0.75, 1.25, 2.25]}
@@ -22,6 +22,13 @@ STRUCK_S = {"kick": [0.5, 1.5, 2.5, 3.5], "snare": [1.0, 2.0, 3.0], "hi-hat": [0
 def recorded(piece: str) -> NDArray[np.float32]:
     hz = {"kick": 60.0, "snare": 190.0, "hi-hat": 3000.0}[piece]
     return decaying_strokes(STRUCK_S[piece], [0.6] * len(STRUCK_S[piece]), 4.2, hz=hz, seed=len(piece))
+
+
+def group_of(document: Document) -> Group | None:
+    """The only group of a session, if there is one."""
+    found = groups_of(document)
+    assert len(found) < 2
+    return found[0] if found else None
 
 
 def by_source(
@@ -62,6 +69,14 @@ def test_one_without_another_is_looked_through_by_itself(change: str) -> None:
     if change == "another rate":
         document.sources["b"].clips[0].rate_hz = 48000
     assert group_of(document) is None
+
+
+def test_what_was_recorded_at_another_time_stands_beside_nothing_else() -> None:
+    document = kit(a="kick", b="snare", c="clap", d="kick", e="hi-hat")
+    for name, room in (("c", "first"), ("d", "second"), ("e", "second")):
+        document.sources[name].room = room
+    found = groups_of(document)
+    assert [{one.source_id for one in group.members} for group in found] == [{"a", "b"}, {"d", "e"}]
 
 
 def test_what_was_found_is_known_by_how_everything_lies() -> None:

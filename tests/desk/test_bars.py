@@ -44,6 +44,10 @@ def test_a_bar_is_copied_as_it_is_and_what_is_written_there_gives_way(desk: Desk
         (2, 4, "written"),
         (5, 5, "empty"),
     ]
+    copied(desk, session, bar=1, times=2)
+    assert [len(bar_of_kick(desk, session, bar)) for bar in (4, 5, 6, 7)] == [4, 4, 4, 0], (
+        "behind all there is"
+    )
     with pytest.raises(Problem, match="onto itself"):
         copied(desk, session, bar=1, to_bar=1)
     with pytest.raises(Problem, match="empty"):

@@ -62,9 +62,11 @@ def test_the_stage_is_listened_to_as_it_plays_and_kept(browser: Browser, played:
     assert browser.get(f"/api/sessions/{session}/live").json() == []
 
 
-def blocks(samples: np.ndarray, size: int = 128) -> list[bytes]:
+def blocks(samples: np.ndarray, size: int = 128, first: int = 0) -> list[bytes]:
+    """What a page sends of samples (frames,) or (frames, c) from the ``first`` that is played on."""
     return [
-        struct.pack("<d", 1000.0 * at / RATE_HZ) + samples[at : at + size].astype("<f4").tobytes()
+        struct.pack("<dQ", 1000.0 * at / RATE_HZ, first + at)
+        + samples[at : at + size].astype("<f4").tobytes()
         for at in range(0, len(samples), size)
     ]
 
@@ -135,6 +137,65 @@ def test_what_a_microphone_played_is_looked_at_again_where_it_was_recorded(
     assert [one for one in browser.get(f"{take}/differences").json() if one["what"] != "velocity"] == []
     document = browser.get(f"/api/sessions/{session}").json()["document"]
     assert document["parts"][f"of-{pass_id}"]["piece"] == "kick"
+
+
+def test_what_is_left_out_on_the_way_moves_nothing_that_comes_after(
+    browser: Browser, played: tuple[str, str]
+) -> None:
+    session, part = played
+    sound = decaying_strokes([0.25, 0.75, 1.25, 1.75], [0.8, 0.7, 0.6, 0.75], 2.2, hz=60)
+    # The page played for a tenth of a second before it was connected, and half a second is lost on the way.
+    parts = [(round(a * RATE_HZ), round(b * RATE_HZ)) for a, b in ((0.1, 1.0), (1.5, 2.2))]
+    with browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as socket:
+        socket.send_text(asked([part], origin="microphone", start_s=4.0))
+        for begin, end in parts:
+            for block in blocks(sound[begin:end], first=begin):
+                socket.send_bytes(block)
+        socket.send_text(json.dumps({"stop": True}))
+        _, hits = until(socket, lambda one: one.get("ended"))
+    assert np.allclose([one["time_s"] + 0.1 for one in hits], [0.25, 0.75, 1.75], atol=0.005)
+    (line,) = browser.get(f"/api/sessions/{session}/live").json()
+    assert line["start_s"] == pytest.approx(4.1, abs=1 / RATE_HZ)
+    assert line["length_s"] == pytest.approx(2.1, abs=0.01)
+
+
+def test_several_channels_are_several_parts_and_recorded_as_such(browser: Browser, tmp_path: Path) -> None:
+    session = browser.session()
+    struck = {"kick": [0.25, 1.25], "snare": [0.75, 1.75]}
+    hz = {"kick": 60.0, "snare": 330.0}
+    sound = {piece: decaying_strokes(at, [0.8, 0.5], 2.2, hz=hz[piece]) for piece, at in struck.items()}
+    for piece, one in sound.items():
+        browser.drop(session, write_wav(tmp_path / f"{piece}.wav", one))
+    browser.work(session)
+    parts = browser.get(f"/api/sessions/{session}").json()["document"]["parts"]
+    ids = {one["piece"]: key for key, one in parts.items()}
+    both = np.stack([sound["kick"], sound["snare"]], axis=1)
+    with (
+        browser.websocket_connect(f"/api/sessions/{session}/live", headers=HEADERS) as live,
+        browser.websocket_connect(f"/api/sessions/{session}/record", headers=HEADERS) as record,
+    ):
+        live.send_text(asked([ids["kick"], ids["snare"]], origin="microphone", start_s=4.0))
+        record.send_json(
+            {"asked": {"rate_hz": RATE_HZ, "start_s": 4.0, "channels": 2, "pieces": ["kick", "snare"]}}
+        )
+        pass_id = record.receive_json()["stream_id"]
+        record.send_bytes(struct.pack("<Q", 0) + both.astype("<f4").tobytes())
+        record.receive_json()
+        for block in blocks(both):
+            live.send_bytes(block)
+        live.send_text(json.dumps({"stop": True, "pass_id": pass_id}))
+        record.send_json({"finish": True})
+        record.receive_json()
+        said, hits = until(live, lambda one: one.get("ended"))
+    for piece, at in struck.items():
+        assert np.allclose([h["time_s"] for h in hits if h["part_id"] == ids[piece]], at, atol=0.005)
+    document = browser.get(f"/api/sessions/{session}").json()["document"]
+    made = {key: one["piece"] for key, one in document["parts"].items() if key.startswith(f"of-{pass_id}")}
+    assert list(made.values()) == ["kick", "snare"]
+    rooms = {document["sources"][document["parts"][key]["sources"][0]]["room"] for key in made}
+    assert rooms == {pass_id}, "both were recorded at once, and none of the files with them"
+    browser.work(session)
+    assert browser.get(f"/api/sessions/{session}/live/{said['take_id']}/differences").json() == []
 
 
 def test_a_kit_is_learnt_in_ten_seconds(browser: Browser, tmp_path: Path) -> None:

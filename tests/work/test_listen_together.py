@@ -11,7 +11,7 @@ from sqlalchemy import Engine
 from nubrak.core.gather import inspect
 from nubrak.core.session import Clip, Document, Part, Source
 from nubrak.core.session.gather_edits import MoveClip
-from nubrak.core.together import Beside, Group, group_of
+from nubrak.core.together import Beside, Group, groups_of
 from nubrak.store.audio import put_audio
 from nubrak.store.cache import Cache
 from nubrak.store.progress import cancel
@@ -38,8 +38,7 @@ def session(engine: Engine, tmp_path: Path) -> str:
 
 
 def group(engine: Engine, session_id: str) -> Group:
-    found = group_of(Sessions(engine).get(session_id).document)
-    assert found is not None
+    (found,) = groups_of(Sessions(engine).get(session_id).document)
     return found
 
 

@@ -34,7 +34,7 @@ from nubrak.core.gather import (
 from nubrak.core.pieces import MATERIALS, PieceGuess, guess_from_name
 from nubrak.core.problem import Problem
 from nubrak.core.session import AnyAction, Clip, Document, apply, tell_pieces
-from nubrak.core.together import Beside, Group, find_beside, group_of
+from nubrak.core.together import Beside, Group, find_beside, groups_of
 
 Given = TypeVar("Given")
 Answer = TypeVar("Answer")
@@ -82,7 +82,9 @@ def gather_files(files: list[Path], said: dict[Path, str], source_is: str) -> Ki
 
 def look_through(kit: Kit) -> Iterator[tuple[str, PartInput]]:
     """Every part with its candidates, in the order of the list."""
-    group, wanted, listened = group_of(kit.document), list[_Wanted](), dict[str, list[tuple[str, Look]]]()
+    # Files that are handed over at once are of one room.
+    group = next(iter(groups_of(kit.document)), None)
+    wanted, listened = list[_Wanted](), dict[str, list[tuple[str, Look]]]()
     beside = [one for one in group.members if one.heard] if group else []
     at_once = {(one.source_id, one.look) for one in beside}
     for part_id, part in kit.document.ordered_parts():

@@ -58,7 +58,8 @@ class PartInput:
     """One part as the flow needs it. ``sources`` are where it listens: parts that share one do not spill into
     each other. ``sounds`` are its own of those told in moments that it was sorted from, which were
     ``heard_as`` some material; None where it was found by itself. ``share_of`` are the sounds whose share of
-    a moment is its strength: its own, or those of the part that it was divided from.
+    a moment is its strength: its own, or those of the part that it was divided from. What was recorded in
+    another ``room``, or at another time, cannot have spilt into it.
     """
 
     name: str
@@ -70,15 +71,22 @@ class PartInput:
     sounds: tuple[str, ...] | None = None
     heard_as: MaterialId | None = None
     share_of: tuple[str, ...] = ()
+    room: str = ""
 
 
 @dataclass(frozen=True)
 class Weighed:
-    """The evidence of a whole session; ``kit`` holds what the microphones know together."""
+    """The evidence of a whole session; ``rooms`` holds what the microphones of each know together, and
+    ``kit`` is that of those that came in as files.
+    """
 
-    kit: MultiMicrophoneEvidence
+    rooms: dict[str, MultiMicrophoneEvidence]
     evidence: dict[str, Evidence]
     stroke_probability: dict[str, NDArray[np.float64]]
+
+    @property
+    def kit(self) -> MultiMicrophoneEvidence:
+        return self.rooms.get("") or MultiMicrophoneEvidence({}, {}, {}, {}, {})
 
 
 def listens_to(document: Document, part_id: str) -> list[Source]:
@@ -104,6 +112,7 @@ def part_input(document: Document, part_id: str, heard: list[Candidates]) -> Par
         None if head is None else tuple(part.sounds),
         None if head is None else heard_as(head),
         tuple(part.sounds or (whole.sounds if whole else ())),
+        next((document.sources[one].room for one in part.sources if one in document.sources), ""),
     )
 
 
@@ -188,24 +197,38 @@ def onsets_of_part(key: str, part: PartInput) -> PartOnsets:
 def weigh_all(parts: dict[str, PartInput]) -> Weighed:
     """The evidence for every candidate of every part. A whole loop neither gives spill nor takes it."""
     heard = {key: onsets_of_part(key, part) for key, part in parts.items()}
-    close = {key: here for key, here in heard.items() if not _alone(parts[key])}
-    if len(close) == 1:
-        # With no other microphone beside it, one over a cymbal is a cymbal's.
-        close = {
-            key: replace(here, kind="cymbal") if here.kind == "overall" else here
-            for key, here in close.items()
-        }
-    kit = weigh(close, {key: _only(parts[key]) for key in close})
-    evidence, stroke_probabilities = dict(kit.evidence), dict(kit.stroke_probability)
-    for key in heard.keys() - close.keys():
-        evidence[key], stroke_probabilities[key] = _by_itself(key, parts[key], heard[key])
-    return Weighed(kit, evidence, stroke_probabilities)
+    evidence, stroke_probabilities = dict[str, Evidence](), dict[str, NDArray[np.float64]]()
+    close = dict[str, dict[str, PartOnsets]]()
+    for key, here in heard.items():
+        if _alone(parts[key]):
+            evidence[key], stroke_probabilities[key] = _by_itself(key, parts[key], here)
+        else:
+            close.setdefault(parts[key].room, {})[key] = here
+    rooms = {
+        room: weigh(_beside_each_other(those), {key: _only(parts[key]) for key in those})
+        for room, those in close.items()
+    }
+    for kit in rooms.values():
+        evidence |= kit.evidence
+        stroke_probabilities |= kit.stroke_probability
+    return Weighed(rooms, evidence, stroke_probabilities)
+
+
+def _beside_each_other(close: dict[str, PartOnsets]) -> dict[str, PartOnsets]:
+    if len(close) > 1:
+        return close
+    # With no other microphone beside it, one over a cymbal is a cymbal's.
+    return {
+        key: replace(here, kind="cymbal") if here.kind == "overall" else here for key, here in close.items()
+    }
 
 
 def weigh_part(weighed: Weighed, key: str, part: PartInput) -> tuple[Evidence, NDArray[np.float64]]:
     """One part's evidence under settings of its own, everything else as it stands."""
     here = onsets_of_part(key, part)
-    return _by_itself(key, part, here) if _alone(part) else weigh_again(weighed.kit, key, here, _only(part))
+    if _alone(part):
+        return _by_itself(key, part, here)
+    return weigh_again(weighed.rooms[part.room], key, here, _only(part))
 
 
 def evidence_moves(before: FindSettings, after: FindSettings) -> bool:

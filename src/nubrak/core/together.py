@@ -56,9 +56,9 @@ class Group:
         return f"{hashlib.sha256(words.encode()).hexdigest()[:24]}-{member.clips[0].audio}"
 
 
-def group_of(document: Document) -> Group | None:
-    """The microphones of a session that hear one kit; None where none has another beside it."""
-    members = []
+def groups_of(document: Document) -> list[Group]:
+    """The microphones of a session that hear each other, room by room; none that has no other beside it."""
+    members = dict[str, list[Beside]]()
     for part_id, part in document.parts.items():
         piece = PIECES[part.piece]
         if part.sorted_from is not None or part.divided_from is not None:
@@ -67,13 +67,15 @@ def group_of(document: Document) -> Group | None:
         if many and piece.family != "overall":
             continue
         look, listened = look_of(document, part_id), listens_to(document, part_id)
-        members += [
-            Beside(source_id, part.piece, look, tuple(document.sources[source_id].clips), not many)
-            for source_id in part.sources
-            if document.sources[source_id] in listened
-        ]
-    if not members:
-        return None
+        for source_id in part.sources:
+            source = document.sources[source_id]
+            if source in listened:
+                one = Beside(source_id, part.piece, look, tuple(source.clips), not many)
+                members.setdefault(source.room, []).append(one)
+    return [group for of_room in members.values() if (group := _group(of_room)) is not None]
+
+
+def _group(members: list[Beside]) -> Group | None:
     rate_hz = Counter(clip.rate_hz for one in members for clip in one.clips).most_common(1)[0][0]
     alike = tuple(
         sorted(

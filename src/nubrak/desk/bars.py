@@ -112,7 +112,9 @@ class CopyBars(BaseModel):
 
     revision: int
     bar: int = Field(ge=-MOST_BACK, le=MOST_BAR)
-    to_bar: int = Field(ge=-MOST_BACK, le=MOST_BAR)
+    to_bar: int | None = Field(
+        default=None, ge=-MOST_BACK, le=MOST_BAR, description="empty: behind the last bar that holds a stroke"
+    )
     times: int = Field(default=1, ge=1, le=512)
     vary: Vary | None = Field(default=None, description="empty: as it is")
     seed: int = Field(default=0, ge=0, le=2**31, description="which of all variations")
@@ -123,9 +125,12 @@ def copy_bars(desk: Desk, session_id: str, body: CopyBars) -> SessionState:
     standing = desk.standing(session_id)
     require_tempo(standing)
     within(body.times)
+    tempo, grid = standing.document.tempo, Grid()
+    if body.to_bar is None:
+        body = body.model_copy(update={"to_bar": _behind_all(standing, tempo)})
+    assert body.to_bar is not None
     if body.bar in range(body.to_bar, body.to_bar + body.times):
         raise Problem("A bar cannot be copied onto itself.", todo="Choose another bar for the copy.")
-    tempo, grid = standing.document.tempo, Grid()
     bar_s = [float(steps_s(tempo, body.bar + k, grid)[0]) for k in (0, 1)]
     to_s = [float(steps_s(tempo, body.to_bar + k, grid)[0]) for k in range(body.times)]
     if to_s[0] < 0 or to_s[-1] > LAST_S:
@@ -149,6 +154,12 @@ def copy_bars(desk: Desk, session_id: str, body: CopyBars) -> SessionState:
     there = f"{body.to_bar}" if body.times == 1 else f"{body.to_bar}–{body.to_bar + body.times - 1}"
     said = f"Bar {body.bar}{', varied,' if body.vary else ''} once more as bar {there}"
     return desk.sessions.edit(session_id, body.revision, written_together(said, changes))
+
+
+def _behind_all(standing: Standing, tempo: Tempo) -> int:
+    """The first bar behind every stroke."""
+    last = [bar_of(standing.notes(one).time_s, tempo).max(initial=0) for one in parts_of(standing)]
+    return int(max(last, default=0)) + 1
 
 
 def _recorded(notes: Notes) -> Notes:

@@ -22,7 +22,7 @@ from nubrak.core.layer import Layer, Profile
 from nubrak.core.mix import Blocks, Bus, Mix, ducking, render
 from nubrak.core.samples import Clear
 from nubrak.core.session import Document, Part, Source
-from nubrak.core.together import group_of
+from nubrak.core.together import groups_of
 from nubrak.desk.audio import Audio
 from nubrak.desk.chains import Without, without_stages
 from nubrak.desk.shares import Told
@@ -139,14 +139,12 @@ class Desk:
 
     def _beside(self, document: Document) -> dict[tuple[str, Look], _FoundBeside]:
         """What was found on the sources that are looked through beside others, as they lie now."""
-        group = group_of(document)
-        if group is None:
-            return {}
         out = {}
-        for one in group.members:
-            if one.heard:
-                key = group.key_of(one)
-                out[one.source_id, one.look] = _FoundBeside(key, self.cache.beside(key, one.look))
+        for group in groups_of(document):
+            for one in group.members:
+                if one.heard:
+                    key = group.key_of(one)
+                    out[one.source_id, one.look] = _FoundBeside(key, self.cache.beside(key, one.look))
         return out
 
     def _evidence(self, signature: str, inputs: dict[str, PartInput]) -> Evidenced:

@@ -24,6 +24,7 @@ from nubrak.core.live import (
     LivePart,
     LiveSettings,
     LiveStroke,
+    Settled,
     band_levels,
     compared,
     from_bytes,
@@ -48,7 +49,9 @@ from nubrak.store.livetakes import calibration, keep_calibration, keep_live_take
 
 _LEARNT_FROM_S = 60.0  # of a recording: more tells nothing new of a kit
 _NOT_YET_S = 0.05
+_LONGEST_GAP_S = 10.0  # of what was left out on the way that is made up for
 _MOST_STROKES = 20_000  # of one stretch of playing that are kept
+_STILL_SETTLING = 256  # strokes among which one is whose strength came
 _MOST_CANDIDATES = 40  # told at a time: what a window draws
 CALIBRATION_S = 10.0
 
@@ -77,8 +80,16 @@ class StrokeSaid(BaseModel):
     state: int
     stroke_probability: float
     velocity: int
+    settled_velocity: int | None = Field(
+        default=None, description="told once more from the first 23 ms, when they had come: what is kept"
+    )
     note: int
     channel: int
+
+    @property
+    def kept_velocity(self) -> int:
+        """The velocity that is kept: the one that could be told in full."""
+        return self.velocity if self.settled_velocity is None else self.settled_velocity
 
 
 class LivePartSaid(BaseModel):
@@ -121,14 +132,15 @@ class LiveTake(BaseModel):
     strokes: list[StrokeSaid]
     latency: Latency | None
     pass_id: str | None = Field(default=None, description="the recording that what was heard became")
+    part_ids: list[str] = Field(default=[], description="the part of each channel of that recording")
 
     def listened_to(self, document: Document) -> dict[str, str]:
         """Where Find looks at what was played, by the part that listened: the part itself on the stage, what
         was recorded meanwhile from a microphone.
         """
-        parts = {one.part_id for one in self.strokes}
         if self.pass_id is not None:
-            return {part_id: part_of_pass(self.pass_id) for part_id in parts}
+            return {one: part_of_pass(self.pass_id, c) for c, one in enumerate(self.part_ids)}
+        parts = self.part_ids or {one.part_id for one in self.strokes}
         return {part_id: part_id for part_id in parts if part_id in document.parts}
 
 
@@ -159,6 +171,7 @@ class LiveRun:
     frames: int = 0
     heard: list[NDArray[np.float32]] = field(default_factory=list)
     pass_id: str | None = None
+    late_s: float = 0.0
 
     @property
     def heard_s(self) -> float:
@@ -185,7 +198,19 @@ class LiveRun:
                 ):
                     self.parts_ms.setdefault(name, []).append(part_ms)
         self.kept += [one for one in out if one.state == State.HIT][: _MOST_STROKES - len(self.kept)]
+        for settled in self.listener.settled:
+            self._settle(settled)
         return out[:_MOST_CANDIDATES] + [one for one in out[_MOST_CANDIDATES:] if one.state == State.HIT]
+
+    def left_out(self, first: int) -> NDArray[np.float32]:
+        """Silence, (frames, c), for what did not come before frame ``first`` of what is played; what was
+        played before the first that came is no part of it.
+        """
+        if not self.frames:
+            self.late_s = first / self.asked.rate_hz
+        missing = first - round(self.late_s * self.asked.rate_hz) - self.frames
+        frames = min(max(missing, 0), round(_LONGEST_GAP_S * self.asked.rate_hz))
+        return np.zeros((frames, len(self.asked.part_ids)), np.float32)
 
     def fits(self, data: bytes) -> bool:
         """Whether bytes are whole frames of all channels."""
@@ -264,16 +289,27 @@ class LiveRun:
             )
         return AgainstOffline(same=same, false=false, missed=missed)
 
+    def _velocity(self, channel: int, strength_db: float) -> int:
+        part = self.document.parts[self.asked.part_ids[channel]]
+        usual = self.usual_db[channel]
+        found = velocities(
+            np.array([strength_db]),
+            part.shape.model_copy(update={"steps": []}),
+            usual_db=self.listener.usual_strength_db[channel] if usual is None else usual,
+            loudest=PIECES[part.piece].usual_velocity,
+        )
+        return int(found[0])
+
+    def _settle(self, one: Settled) -> None:
+        part_id = self.asked.part_ids[one.channel]
+        for stroke in reversed(self.kept[-_STILL_SETTLING:]):
+            if stroke.part_id == part_id and stroke.time_s == one.time_s:
+                stroke.settled_velocity = self._velocity(one.channel, one.strength_db)
+                return
+
     def _said(self, one: LiveStroke) -> StrokeSaid:
         part_id = self.asked.part_ids[one.channel]
         part = self.document.parts[part_id]
-        usual = self.usual_db[one.channel]
-        velocity = velocities(
-            np.array([one.strength_db]),
-            part.shape.model_copy(update={"steps": []}),
-            usual_db=self.listener.usual_strength_db[one.channel] if usual is None else usual,
-            loudest=PIECES[part.piece].usual_velocity,
-        )
         return StrokeSaid(
             part_id=part_id,
             time_s=one.time_s,
@@ -281,7 +317,7 @@ class LiveRun:
             rise_db=one.rise_db,
             state=int(one.state),
             stroke_probability=one.stroke_probability,
-            velocity=int(velocity[0]),
+            velocity=self._velocity(one.channel, one.strength_db),
             note=self.numbers[one.channel],
             channel=part.shape.channel,
         )
@@ -387,11 +423,12 @@ def keep_run(desk: Desk, session_id: str, run: LiveRun) -> str | None:
     take = LiveTake(
         settings=LiveSettings(look_ahead_ms=run.asked.look_ahead_ms),
         origin=run.asked.origin,
-        start_s=run.asked.start_s,
+        start_s=run.asked.start_s + run.late_s,
         length_s=run.heard_s,
         strokes=run.kept,
         latency=run.latency(),
         pass_id=run.pass_id,
+        part_ids=run.asked.part_ids,
     )
     keep_live_take(desk.engine, take_id, session_id, take.model_dump(mode="json"))
     return take_id
@@ -432,15 +469,16 @@ def differences(desk: Desk, session_id: str, take_id: str) -> list[Difference]:
         found = compared(live, offline)
         velocity = _velocity_at(notes, offline)
         out += [
-            _difference(part_id, live[k], "only live", strokes[k].velocity, None) for k in found.only_live
+            _difference(part_id, live[k], "only live", strokes[k].kept_velocity, None)
+            for k in found.only_live
         ]
         out += [
             _difference(part_id, offline[k], "only offline", None, velocity[k]) for k in found.only_offline
         ]
         out += [
-            _difference(part_id, offline[j], "velocity", strokes[i].velocity, velocity[j])
+            _difference(part_id, offline[j], "velocity", strokes[i].kept_velocity, velocity[j])
             for i, j in found.same
-            if abs(strokes[i].velocity - velocity[j]) > _OTHER_VELOCITY
+            if abs(strokes[i].kept_velocity - velocity[j]) > _OTHER_VELOCITY
         ]
     return sorted(out, key=lambda one: one.time_s)
 
@@ -459,7 +497,7 @@ def take_as_midi(desk: Desk, session_id: str, take_id: str) -> bytes:
         name = document.part_name(part_id) if part_id in document.parts else part_id
         notes = Notes(
             time_s=np.array([one.time_s + take.start_s for one in strokes]),
-            velocity=np.array([one.velocity for one in strokes], np.int64),
+            velocity=np.array([one.kept_velocity for one in strokes], np.int64),
             number=strokes[0].note,
             channel=strokes[0].channel,
             length_beats=0.25,

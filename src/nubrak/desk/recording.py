@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from nubrak.core.gather import AudioFacts, inspect
 from nubrak.core.names import Name
@@ -44,8 +44,24 @@ class PassAsked(BaseModel):
         default=0.0, ge=0, le=1, description="how much later than it was played it arrived; it is put earlier"
     )
     piece: PieceId = "clap"
+    pieces: list[PieceId] = Field(
+        default=[],
+        max_length=MOST_CHANNELS,
+        description="one for each channel, which then is a source of its own; empty: one source of `piece`",
+    )
     name: Name = Field(default="", max_length=400, description="empty: its piece, numbered")
     beside: str | None = Field(default=None, description="the source that it is another pass of")
+
+    @model_validator(mode="after")
+    def _a_piece_for_each_channel(self) -> PassAsked:
+        if self.pieces and len(self.pieces) != self.channels:
+            raise ValueError("there is to be a piece for each channel")
+        return self
+
+    @property
+    def becomes(self) -> list[PieceId]:
+        """The pieces of the sources that come of it."""
+        return self.pieces or [self.piece]
 
 
 @dataclass
@@ -78,9 +94,13 @@ class Recordings:
             return set(self.live.values())
 
 
-def part_of_pass(stream_id: str) -> str:
-    """The id of the part that a recording becomes."""
-    return f"of-{stream_id}"
+def part_of_pass(stream_id: str, channel: int = 0) -> str:
+    """The id of the part that a channel of a recording becomes."""
+    return f"of-{_of_channel(stream_id, channel)}"
+
+
+def _of_channel(stream_id: str, channel: int) -> str:
+    return f"{stream_id}-{channel + 1}" if channel else stream_id
 
 
 def begin_pass(desk: Desk, session_id: str, asked: PassAsked) -> str:
@@ -110,19 +130,21 @@ def take_frames(desk: Desk, stream: Stream, first_frame: int, data: bytes, kept:
 
 
 def finish_pass(desk: Desk, stream: Stream) -> SessionState:
-    """The session with what came in as a source of its own. A recording of nothing leaves nothing."""
+    """The session with what came in as sources of their own. A recording of nothing leaves nothing."""
     asked = PassAsked.model_validate(stream.document)
     state = desk.sessions.get(stream.session_id)
-    source_id = f"pass-{stream.id}"
-    if source_id not in state.document.sources:
-        kept = _as_clip(desk, stream, asked, _name_of(state.document, asked))
-        if kept is not None:
-            clip, facts, name = kept
-            state = desk.sessions.edit(
-                stream.session_id,
-                None,
-                _added(state.document, asked, source_id, stream.id, name, clip, facts),
-            )
+    # A server that was killed in the middle of this has some of them already.
+    left = [
+        channel
+        for channel in range(len(asked.becomes))
+        if f"pass-{_of_channel(stream.id, channel)}" not in state.document.sources
+    ]
+    for channel, (clip, facts) in zip(left, _as_clips(desk, stream, asked, left), strict=False):
+        beside = state.document.sources.get(asked.beside or "")
+        if beside is not None and clip.audio in {one.audio for one in beside.passes}:
+            continue
+        action = _added(state.document, asked, stream.id, channel, clip, facts)
+        state = desk.sessions.edit(stream.session_id, None, action)
     forget_stream(desk.engine, stream.id)
     desk.ask_for(desk.standing(stream.session_id))
     return state
@@ -140,68 +162,70 @@ def take_up_what_was_cut_off(desk: Desk, session_id: str, sending: set[str]) -> 
 
 
 def _added(
-    document: Document,
-    asked: PassAsked,
-    source_id: str,
-    stream_id: str,
-    name: str,
-    clip: Clip,
-    facts: AudioFacts,
+    document: Document, asked: PassAsked, stream_id: str, channel: int, clip: Clip, facts: AudioFacts
 ) -> AnyAction:
+    piece = PIECES[asked.becomes[channel]]
+    name = asked.name or _pass_name(document, piece.name)
     if asked.beside is not None and asked.beside in document.sources:
         return AddPass(kind="add_pass", source_id=asked.beside, name=name, clip=clip)
-    piece = PIECES[asked.piece]
     return AddSource(
         kind="add_source",
-        source_id=source_id,
-        part_id=part_of_pass(stream_id),
+        source_id=f"pass-{_of_channel(stream_id, channel)}",
+        part_id=part_of_pass(stream_id, channel),
         name=name,
         clip=clip,
         guess=PieceGuess(piece=piece.id, sure=1.0, why=f"It was recorded as {piece.name.lower()}."),
         notes=facts.notes,
+        # Nothing else was played while it was recorded, but what the same pass holds.
+        room=stream_id,
     )
 
 
-def _name_of(document: Document, asked: PassAsked) -> str:
-    if asked.name:
-        return asked.name
-    named = PIECES[asked.piece].name
+def _pass_name(document: Document, named: str) -> str:
     taken = {source.name for source in document.sources.values()}
     return next(name for name in (f"{named} pass {k}" for k in range(1, 10000)) if name not in taken)
 
 
-def _as_clip(desk: Desk, stream: Stream, asked: PassAsked, name: str) -> tuple[Clip, AudioFacts, str] | None:
-    """What came in as a stored file of 32-bit samples, from the start of the time line on; None where there
-    is nothing of it.
+def _as_clips(
+    desk: Desk, stream: Stream, asked: PassAsked, wanted: list[int]
+) -> list[tuple[Clip, AudioFacts]]:
+    """What came in for these of its sources as stored files of 32-bit samples, from the start of the time
+    line on; none where there is nothing of it.
     """
     start_s = asked.start_s - asked.round_trip_s
     skipped = max(round(-start_s * asked.rate_hz), 0)
-    path = desk.uploads / f"{secrets.token_hex(8)}.wav"
-    try:
-        frames = _write(path, desk, stream, asked, skipped)
-        if frames < _LEAST_S * asked.rate_hz:
-            return None
-        facts = inspect(path, name)
-        audio = put_audio(desk.engine, path, file_name(f"{name}.wav"), facts)
-    finally:
-        path.unlink(missing_ok=True)
     # To the sample: a place between two samples would be rounded wherever it is heard.
     at = max(round(start_s * asked.rate_hz), 0) / asked.rate_hz
-    clip = Clip(
-        audio=audio, start_s=at, length_s=facts.length_s, channels=asked.channels, rate_hz=asked.rate_hz
-    )
-    return clip, facts, name
+    out = []
+    for source in wanted:
+        name = PIECES[asked.becomes[source]].name
+        path = desk.uploads / f"{secrets.token_hex(8)}.wav"
+        channels = slice(source, source + 1) if asked.pieces else slice(None)
+        try:
+            frames = _write(path, desk, stream, asked, channels, skipped)
+            if frames < _LEAST_S * asked.rate_hz:
+                return []
+            facts = inspect(path, name)
+            audio = put_audio(desk.engine, path, file_name(f"{asked.name or name}.wav"), facts)
+        finally:
+            path.unlink(missing_ok=True)
+        clip = Clip(
+            audio=audio, start_s=at, length_s=facts.length_s, channels=facts.channels, rate_hz=asked.rate_hz
+        )
+        out.append((clip, facts))
+    return out
 
 
-def _write(path: Path, desk: Desk, stream: Stream, asked: PassAsked, skipped: int) -> int:
+def _write(path: Path, desk: Desk, stream: Stream, asked: PassAsked, channels: slice, skipped: int) -> int:
     written = 0
+    count = len(range(asked.channels)[channels])
     with soundfile.SoundFile(
-        str(path), "w", samplerate=asked.rate_hz, channels=asked.channels, format="RF64", subtype="FLOAT"
+        str(path), "w", samplerate=asked.rate_hz, channels=count, format="RF64", subtype="FLOAT"
     ) as file:
         at = 0
         for data in frames_of(desk.engine, stream.id):
             block: NDArray[np.float32] = np.frombuffer(data, "<f4").reshape(-1, asked.channels)
-            part = block[max(skipped - at, 0) :]
+            part = block[max(skipped - at, 0) :, channels]
             at += len(block)
             # What is no number would stay one through all that is made of it.
             file.write(np.nan_to_num(part, nan=0.0, posinf=1.0, neginf=-1.0))

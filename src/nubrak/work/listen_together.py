@@ -9,7 +9,7 @@ from procrastinate import App
 from sqlalchemy import Engine
 
 from nubrak.core.problem import Problem
-from nubrak.core.together import Beside, Group, find_beside, group_of
+from nubrak.core.together import Beside, Group, find_beside, groups_of
 from nubrak.store.cache import Cache
 from nubrak.store.progress import cancelled_of, report
 from nubrak.store.sessions import Sessions
@@ -35,19 +35,20 @@ def listen_together(engine: Engine, cache: Cache, session_id: str, side: int) ->
 def _next_of(engine: Engine, cache: Cache, session_id: str, side: int) -> tuple[Group, list[Beside]] | None:
     """What this side finds next, of one session as it lies now: a few at a time, for they share the work."""
     try:
-        group = group_of(Sessions(engine).get(session_id).document)
+        groups = groups_of(Sessions(engine).get(session_id).document)
     except Problem:
         return None  # it was thrown away meanwhile
-    if group is None:
-        return None
-    heard = [one for one in group.members if one.heard]
-    off = cancelled_of(engine, [clip.audio for one in heard for clip in one.clips])
-    left = [
-        one
-        for one in heard[side::SIDES]
-        if one.clips[0].audio not in off and cache.beside(group.key_of(one), one.look) is None
-    ]
-    return (group, left[:_AT_ONCE]) if left else None
+    for group in groups:
+        heard = [one for one in group.members if one.heard]
+        off = cancelled_of(engine, [clip.audio for one in heard for clip in one.clips])
+        left = [
+            one
+            for one in heard[side::SIDES]
+            if one.clips[0].audio not in off and cache.beside(group.key_of(one), one.look) is None
+        ]
+        if left:
+            return group, left[:_AT_ONCE]
+    return None
 
 
 def listen_together_here(session_id: str, side: int, attempt: int) -> None:

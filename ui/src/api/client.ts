@@ -1,6 +1,9 @@
 import createClient from 'openapi-fetch';
 import { PAGE_HEADERS } from './page';
+import { reached, Refusal } from './refusal';
 import type { components, paths } from './schema';
+
+export { Refusal };
 
 export type Schema = components['schemas'];
 export type SessionState = Schema['SessionState'];
@@ -27,16 +30,6 @@ export const client = createClient<paths>({
   fetch: (request) => globalThis.fetch(request),
 });
 
-/** What went wrong, as the server says it, or that it could not be reached. */
-export class Refusal extends Error {
-  constructor(
-    readonly problem: ProblemBody,
-    readonly status: number,
-  ) {
-    super([problem.what, problem.kept, problem.todo].filter(Boolean).join(' '));
-  }
-}
-
 interface Answer<T> {
   data?: T;
   error?: unknown;
@@ -45,19 +38,7 @@ interface Answer<T> {
 
 /** The data of an answer; throws `Refusal` with the server's own sentence. */
 export async function take<T>(asked: Promise<Answer<T>>): Promise<T> {
-  let answer: Answer<T>;
-  try {
-    answer = await asked;
-  } catch {
-    throw new Refusal(
-      {
-        what: 'Nubrak does not answer.',
-        kept: 'What was acknowledged is kept.',
-        todo: 'Start it again with ./nubrak start.',
-      },
-      0,
-    );
-  }
+  const answer = await reached(asked);
   if (!answer.response.ok) {
     const body = answer.error as Partial<ProblemBody> | undefined;
     throw new Refusal(

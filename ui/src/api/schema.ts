@@ -2093,6 +2093,11 @@ export interface components {
              * @default []
              */
             notes: string[];
+            /**
+             * Room
+             * @default
+             */
+            room: string;
         };
         /**
          * AgainstOffline
@@ -2748,8 +2753,11 @@ export interface components {
             revision: number;
             /** Bar */
             bar: number;
-            /** To Bar */
-            to_bar: number;
+            /**
+             * To Bar
+             * @description empty: behind the last bar that holds a stroke
+             */
+            to_bar?: number | null;
             /**
              * Times
              * @default 1
@@ -5499,6 +5507,12 @@ export interface components {
              */
             piece: string;
             /**
+             * Pieces
+             * @description one for each channel, which then is a source of its own; empty: one source of `piece`
+             * @default []
+             */
+            pieces: string[];
+            /**
              * Name
              * @description empty: its piece, numbered
              * @default
@@ -7066,6 +7080,12 @@ export interface components {
              * @default []
              */
             chosen: number[];
+            /**
+             * Room
+             * @description what was recorded at once, and may hear each other; empty: all that came in as files
+             * @default
+             */
+            room: string;
             guess?: components["schemas"]["PieceGuess"] | null;
             /**
              * Notes
@@ -7354,6 +7374,12 @@ export interface components {
             stroke_probability: number;
             /** Velocity */
             velocity: number;
+            /**
+             * Settled Velocity
+             * @description told once more from the first 23 ms, when they had come: what is kept
+             * @default null
+             */
+            settled_velocity: number | null;
             /** Note */
             note: number;
             /** Channel */

@@ -6,21 +6,24 @@ import { limitOf } from '../api/limit';
 import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
 import { Setting } from '../find/Setting';
+import { DeviceField } from '../record/DeviceField';
+import { microphones, type Device } from '../record/microphone';
 import { notedParts, type BenchProps } from '../shell/bench';
 import { PieceMark } from '../shell/PieceMark';
 import { MODULE_ID, ports, portProblem } from '../sound/live';
 import { clock } from '../stage/axes';
 import { useWindow } from '../state/window';
+import { inOrder, withInput, type Inputs } from './inputs';
 import { LiveField, type LiveRow } from './LiveField';
 import { useLive, type LiveChoice } from './useLive';
 import './live.scss';
 
 const FIND_PORTS = 'find';
+const MOST_INPUTS = 8;
 
 /** Live: drums trigger while they are played, from a microphone or from the simulated stage. */
 export function Live(props: BenchProps & { head: ReactNode }) {
   const { doing, document, revision, pieces, head } = props;
-  const set = useWindow((state) => state.set);
   const notify = useWindow((state) => state.notify);
   const queries = useQueryClient();
   const parts = useMemo(
@@ -29,17 +32,21 @@ export function Live(props: BenchProps & { head: ReactNode }) {
   );
   const [origin, setOrigin] = useState<LiveChoice['origin']>('stage');
   const [left, setLeft] = useState<string[]>([]);
+  const [byHand, setInputs] = useState<Inputs | null>(null);
+  const [deviceId, setDevice] = useState<string | null>(null);
+  const [devices, setDevices] = useState<Device[]>([]);
   const [lookAheadMs, setLookAhead] = useState(limitOf('LiveAsked', 'look_ahead_ms').usual ?? 5);
   const [to, setTo] = useState('layers');
   const [found, setFound] = useState<{ id: string; name: string }[]>([]);
   const [takeId, setTakeId] = useState<string | null>(null);
   const chosen = parts.map(([id]) => id).filter((id) => !left.includes(id));
-  // One microphone of a page is one channel: it is listened to as the part in view.
-  const partIds =
-    origin === 'stage'
-      ? chosen
-      : [props.partId && chosen.includes(props.partId) ? props.partId : (chosen[0] ?? '')];
-  const work = useLive(doing.id, document, revision, { origin, partIds, lookAheadMs, to });
+  // Of a microphone the part in view is listened to, until inputs are chosen by hand.
+  const first = parts.find(([id]) => id === props.partId)?.[0] ?? parts[0]?.[0];
+  const inputs = byHand ?? (first ? { [first]: 1 } : {});
+  const partIds = origin === 'stage' ? chosen : inOrder(inputs).partIds;
+  const nameOf = (id: string) => props.overview?.parts.find((line) => line.part_id === id)?.name ?? id;
+  const choice = { origin, partIds, deviceId, inputs, lookAheadMs, to };
+  const work = useLive(doing.id, document, revision, choice, nameOf);
   const takes = useQuery({
     queryKey: ['live', doing.id, 'takes'],
     queryFn: () =>
@@ -62,12 +69,11 @@ export function Live(props: BenchProps & { head: ReactNode }) {
     const part = document.parts?.[id];
     const piece = part && pieces.get(part.piece);
     if (!part || !piece) return [];
-    const about = props.overview?.parts.find((line) => line.part_id === id);
     const one = said.get(id);
     return [
       {
         partId: id,
-        name: about?.name ?? piece.name,
+        name: nameOf(id),
         piece,
         lineDb: one?.line_db ?? part.find?.threshold_db ?? -40,
         asked: askedFor(one),
@@ -154,7 +160,7 @@ export function Live(props: BenchProps & { head: ReactNode }) {
                 'The simulated stage',
                 'plays what was recorded, from the line on, as if through cables',
               ],
-              ['microphone', 'A microphone', 'of this page, as the part that is chosen'],
+              ['microphone', 'A microphone', 'of this machine, or an interface with several inputs'],
             ] as const
           ).map(([id, name, about]) => (
             <button
@@ -164,17 +170,29 @@ export function Live(props: BenchProps & { head: ReactNode }) {
               aria-checked={origin === id}
               disabled={going}
               className={origin === id ? 'chosen' : ''}
-              onClick={() => setOrigin(id)}
+              onClick={() => {
+                setOrigin(id);
+                if (id === 'microphone') void microphones().then(setDevices);
+              }}
             >
               <strong>{name}</strong>
               <span className="quiet">{about}</span>
             </button>
           ))}
         </div>
+        {origin === 'microphone' && (
+          <DeviceField
+            id="live-microphone"
+            devices={devices}
+            deviceId={deviceId}
+            disabled={going}
+            onChange={setDevice}
+          />
+        )}
         <div className="live-parts" role="group" aria-label="Parts">
           {parts.map(([id, part]) => {
             const piece = pieces.get(part.piece)!;
-            const name = props.overview?.parts.find((line) => line.part_id === id)?.name ?? piece.name;
+            const name = nameOf(id);
             return origin === 'stage' ? (
               <Form.Check
                 key={id}
@@ -188,16 +206,24 @@ export function Live(props: BenchProps & { head: ReactNode }) {
                 }
               />
             ) : (
-              <button
-                type="button"
-                key={id}
-                className={`plain-act ${partIds[0] === id ? '' : 'light'}`}
-                aria-pressed={partIds[0] === id}
-                disabled={going}
-                onClick={() => set({ partId: id })}
-              >
-                <PieceMark piece={piece} /> {name}
-              </button>
+              <div className="live-input" key={id}>
+                <PieceMark piece={piece} />
+                <Form.Label htmlFor={`live-${id}`}>{name}</Form.Label>
+                <Form.Select
+                  id={`live-${id}`}
+                  size="sm"
+                  value={inputs[id] ?? ''}
+                  disabled={going}
+                  onChange={(event) => setInputs(withInput(inputs, id, Number(event.target.value) || null))}
+                >
+                  <option value="">not listened to</option>
+                  {Array.from({ length: MOST_INPUTS }, (_, k) => (
+                    <option key={k} value={k + 1}>
+                      input {k + 1}
+                    </option>
+                  ))}
+                </Form.Select>
+              </div>
             );
           })}
           {!parts.length && <p className="about">Record or drop something first: a part is what listens.</p>}

@@ -15,6 +15,12 @@ describe('live listening', () => {
     one.take({ first: 128, samples: new Float32Array(128) });
     expect(wires[0]!.sent.filter((of) => of instanceof ArrayBuffer)).toHaveLength(1);
     expect(one.leftOut).toBe(1);
+    wires[0]!.bufferedAmount = 0;
+    one.take({ first: 256, samples: new Float32Array(128) });
+    const firsts = wires[0]!.sent.flatMap((of) =>
+      of instanceof ArrayBuffer ? [Number(new DataView(of).getBigUint64(8, true))] : [],
+    );
+    expect(firsts).toEqual([0, 256]);
   });
 
   it('says that the connection was lost, and is there again', () => {

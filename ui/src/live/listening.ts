@@ -17,6 +17,7 @@ export class Listening {
   private socket: WebSocket;
   private over = false;
   private timer = 0;
+  private played = 0; // frames since the first was handed over
   /** Lots that were left out because the server could not keep up. */
   leftOut = 0;
   networkMs = 0;
@@ -32,16 +33,19 @@ export class Listening {
     this.socket = this.connect();
   }
 
-  /** Send what the microphone heard. */
+  /** Send what the microphone heard; the server is told which frames these are, whatever was left out before. */
   take(lot: Lot): void {
+    const first = this.played;
+    this.played += lot.samples.length / this.asked.part_ids.length;
     if (this.socket.readyState !== WebSocket.OPEN) return;
     if (this.socket.bufferedAmount > MOST_WAITING_BYTES) {
       this.leftOut += 1;
       return;
     }
-    const out = new ArrayBuffer(8 + lot.samples.byteLength);
+    const out = new ArrayBuffer(16 + lot.samples.byteLength);
     new DataView(out).setFloat64(0, performance.now(), true);
-    new Float32Array(out, 8).set(lot.samples);
+    new DataView(out).setBigUint64(8, BigInt(first), true);
+    new Float32Array(out, 16).set(lot.samples);
     this.socket.send(out);
   }
 

@@ -1,11 +1,13 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Document, Schema } from '../api/client';
-import { gathered, Microphone, microphoneProblem } from '../record/microphone';
+import { gathered, Microphone, microphoneProblem, picked } from '../record/microphone';
 import { PassSender } from '../record/sender';
+import { useHidden } from '../record/useHidden';
 import { MODULE_ID, openModule, openPort, portProblem, type Output } from '../sound/live';
 import { player } from '../sound/player';
 import { strokes as sounds } from '../sound/strokes';
 import { useWindow } from '../state/window';
+import { inOrder, tooFew, type Inputs } from './inputs';
 import type { LiveNow } from './LiveField';
 import { Listening, type Said, type Stroke } from './listening';
 
@@ -18,6 +20,9 @@ const READY = [24, 48, 72, 96, 112, 127]; // velocities whose sound is fetched b
 export interface LiveChoice {
   origin: 'stage' | 'microphone';
   partIds: string[];
+  /** Of a microphone: which device, and which of its inputs each part listens to. */
+  deviceId: string | null;
+  inputs: Inputs;
   lookAheadMs: number;
   /** Where notes go: the layers, a MIDI port, the sound module, or nowhere. */
   to: string;
@@ -26,14 +31,20 @@ export interface LiveChoice {
 const tell = (text: string) => useWindow.getState().notify(text);
 
 /** Listening live: opened, followed, and closed. */
-export function useLive(sessionId: string, document: Document, revision: number, choice: LiveChoice) {
+export function useLive(
+  sessionId: string,
+  document: Document,
+  revision: number,
+  choice: LiveChoice,
+  nameOf: (partId: string) => string,
+) {
   const [going, setGoing] = useState(false);
   const [learning, setLearning] = useState(false);
   const [said, setSaid] = useState<Said>({});
   const [heardS, setHeardS] = useState(0);
   const listening = useRef<Listening | null>(null);
   const microphone = useRef<Microphone | null>(null);
-  const pass = useRef<PassSender | null>(null);
+  const pass = useRef<{ sender: PassSender; rest: () => void } | null>(null);
   const output = useRef<Output | null>(null);
   const now = useRef<LiveNow>({ strokes: [], heardS: 0, atMs: 0, going: false });
   const onEnded = useRef<(takeId: string | null) => void>(() => undefined);
@@ -56,8 +67,10 @@ export function useLive(sessionId: string, document: Document, revision: number,
 
   /** What was heard is kept twice: as strokes, and as a recording that Find looks at. */
   const stop = useCallback(() => {
-    listening.current?.stop(pass.current?.id ?? null);
-    pass.current?.finish();
+    microphone.current?.hand(() => undefined);
+    pass.current?.rest();
+    listening.current?.stop(pass.current?.sender.id ?? null);
+    pass.current?.sender.finish();
     pass.current = null;
   }, []);
 
@@ -72,6 +85,10 @@ export function useLive(sessionId: string, document: Document, revision: number,
     setLearning(false);
   }, [stop]);
   useEffect(() => close, [close]);
+  useHidden(
+    going &&
+      'This tab went to the background. Listening goes on; notes may sound later than they should. Come back to end it.',
+  );
 
   const hear = useCallback(
     (one: Said) => {
@@ -125,12 +142,25 @@ export function useLive(sessionId: string, document: Document, revision: number,
     if (choice.origin === 'microphone') {
       try {
         if (context.state !== 'running') await context.resume();
-        microphone.current = await Microphone.open(null, context, BLOCK_FRAMES, () => {
-          tell('The microphone was taken away. What was played until then is kept as a take.');
-          stop();
-        });
+        microphone.current = await Microphone.open(
+          choice.deviceId,
+          context,
+          BLOCK_FRAMES,
+          (why) => {
+            tell(`${why} What was played until then is kept as a take. Listen once more to go on.`);
+            stop();
+          },
+          Math.max(...Object.values(choice.inputs)),
+        );
       } catch (error) {
         tell(microphoneProblem(error));
+        return;
+      }
+      const few = tooFew(choice.inputs, microphone.current.channels, nameOf);
+      if (few) {
+        microphone.current.close();
+        microphone.current = null;
+        tell(few);
         return;
       }
     }
@@ -149,22 +179,27 @@ export function useLive(sessionId: string, document: Document, revision: number,
     one.onSaid = hear;
     listening.current = one;
     if (microphone.current) {
-      const recording = new PassSender(sessionId, {
+      const { channels } = inOrder(choice.inputs);
+      const all = Math.max(...channels) + 1;
+      const pieces = choice.partIds.map((id) => (document.parts?.[id]?.piece ?? 'clap') as never);
+      const sender = new PassSender(sessionId, {
         rate_hz: rateHz,
-        channels: 1,
+        channels: pieces.length,
         start_s: playheadS,
         round_trip_s: 0,
-        piece: (document.parts?.[choice.partIds[0]!]?.piece ?? 'clap') as never,
+        piece: pieces[0]!,
+        pieces,
         name: '',
         beside: null,
       });
-      recording.onLost = tell;
-      recording.onProblem = tell;
-      pass.current = recording;
-      const gather = gathered(KEPT_FRAMES, (lot) => recording.take(lot));
-      microphone.current.hand((lot) => {
+      sender.onLost = tell;
+      sender.onProblem = tell;
+      const gather = gathered(KEPT_FRAMES * pieces.length, (lot) => sender.take(lot));
+      pass.current = { sender, rest: gather.rest };
+      microphone.current.hand((heard) => {
+        const lot = picked(heard, all, channels);
         one.take(lot);
-        gather(lot);
+        gather.take(lot);
       });
     }
     setGoing(true);

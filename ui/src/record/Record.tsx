@@ -12,7 +12,9 @@ import { clock, knownTempo } from '../stage/axes';
 import { Lane } from '../stage/Lane';
 import { useWindow } from '../state/window';
 import { barsOver } from './bars';
+import { DeviceField } from './DeviceField';
 import { LevelField } from './LevelField';
+import { Onwards } from './Onwards';
 import { usePass, type PassSettings } from './usePass';
 import './record.scss';
 
@@ -71,9 +73,10 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
   }[stage];
   const rows = orderedParts(document).flatMap(([id, part]) =>
     part.sources
-      .filter((of) => of.startsWith('pass-') || (document.sources?.[of]?.passes ?? []).length)
+      .filter((of) => document.sources?.[of]?.room || (document.sources?.[of]?.passes ?? []).length)
       .map((of) => ({ id, part, of })),
   );
+  const carriesMany = (id: string) => pieces.get(id)?.family === 'whole';
   const chooseBars = (sourceId: string, chosen: number[]) =>
     void doing.revised((revision) =>
       client.POST('/api/sessions/{session_id}/sources/{source_id}/bars', {
@@ -165,6 +168,7 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
             </div>
           );
         })}
+        {rows.length > 0 && <Onwards props={props} many={rows.some(({ part }) => carriesMany(part.piece))} />}
       </section>
       <aside className="settings">
         <div className="column-head">
@@ -190,23 +194,16 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
             ))}
         </div>
         <div className="record-settings">
-          <Form.Label htmlFor="microphone">Microphone</Form.Label>
-          <Form.Select
+          <DeviceField
             id="microphone"
-            size="sm"
-            value={settings.deviceId ?? ''}
-            onChange={(event) => {
-              change({ deviceId: event.target.value || null });
-              void open(event.target.value || null);
+            devices={work.devices}
+            deviceId={settings.deviceId}
+            disabled={going}
+            onChange={(deviceId) => {
+              change({ deviceId });
+              void open(deviceId);
             }}
-          >
-            <option value="">the usual one</option>
-            {work.devices.map((one) => (
-              <option key={one.id} value={one.id}>
-                {one.name}
-              </option>
-            ))}
-          </Form.Select>
+          />
           <Form.Check
             id="count-in"
             type="switch"

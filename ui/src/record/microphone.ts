@@ -1,25 +1,25 @@
 import workletUrl from './worklet.js?url&no-inline';
 
+const RATE_ASKED_MS = 500;
+
 export interface Device {
   id: string;
   name: string;
 }
 
-/** Some frames of a microphone: the number of the first on the clock of the page's audio. */
+/** Some frames of a microphone, channels in turn: the number of the first on the clock of the page's audio. */
 export interface Lot {
   first: number;
   samples: Float32Array<ArrayBuffer>;
 }
 
-/** Small lots made into larger ones of so many frames; what is left over at the end stays behind. */
-export function gathered(size: number, onLot: (lot: Lot) => void): (lot: Lot) => void {
+/** Small lots made into larger ones of so many samples; `rest` hands on what is left over at the end. */
+export function gathered(size: number, onLot: (lot: Lot) => void) {
   let waiting: Lot[] = [];
-  let frames = 0;
-  return (lot) => {
-    waiting.push(lot);
-    frames += lot.samples.length;
-    if (frames < size) return;
-    const samples = new Float32Array(frames);
+  let held = 0;
+  const rest = () => {
+    if (!held) return;
+    const samples = new Float32Array(held);
     let at = 0;
     for (const one of waiting) {
       samples.set(one.samples, at);
@@ -27,9 +27,34 @@ export function gathered(size: number, onLot: (lot: Lot) => void): (lot: Lot) =>
     }
     onLot({ first: waiting[0]!.first, samples });
     waiting = [];
-    frames = 0;
+    held = 0;
   };
+  const take = (lot: Lot) => {
+    waiting.push(lot);
+    held += lot.samples.length;
+    if (held >= size) rest();
+  };
+  return { take, rest };
 }
+
+/** Those channels of a lot that are listened to, in this order. */
+export function picked(lot: Lot, channels: number, wanted: number[]): Lot {
+  if (channels === wanted.length && wanted.every((one, k) => one === k)) return lot;
+  const frames = lot.samples.length / channels;
+  const samples = new Float32Array(frames * wanted.length);
+  for (let k = 0; k < frames; k++)
+    wanted.forEach((one, c) => (samples[k * wanted.length + c] = lot.samples[k * channels + one]!));
+  return { first: lot.first, samples };
+}
+
+/** What a microphone says when it stops by itself; what was kept until then is said by who listens. */
+export const TAKEN_AWAY = 'The microphone was taken away.';
+export const asleep = (hidden: boolean): string =>
+  hidden
+    ? 'The browser put the sound of this page to sleep while its tab was in the background.'
+    : 'The browser put the sound of this page to sleep.';
+export const otherRate = (before: number, now: number): string =>
+  `The microphone went from ${before} to ${now} samples a second.`;
 
 /** Why a microphone cannot be heard, in a sentence a person can act on. */
 export function microphoneProblem(error: unknown): string {
@@ -44,6 +69,11 @@ export function microphoneProblem(error: unknown): string {
       'Use a current browser, or record elsewhere and drop the file in Gather.'
     );
   const name = error instanceof DOMException ? error.name : '';
+  if (name === 'NotSupportedError')
+    return (
+      'This browser cannot hear the microphone at the rate of the session. The session is unchanged. Set the ' +
+      'microphone to that rate in the system’s sound settings, or use another browser.'
+    );
   if (name === 'NotAllowedError' || name === 'SecurityError')
     return (
       'The browser was not allowed to use the microphone. The session is unchanged. Allow the microphone for ' +
@@ -73,20 +103,25 @@ export class Microphone {
   private node: AudioWorkletNode | null = null;
   private source: MediaStreamAudioSourceNode | null = null;
   private onLot: (lot: Lot) => void = () => undefined;
+  private timer = 0;
+  private readonly ends = new AbortController();
   /** The loudest sample of the last lot. */
   peak = 0;
 
   private constructor(
     private readonly stream: MediaStream,
     readonly context: AudioContext,
+    /** How many channels the device has; more than were asked for are not handed on. */
+    readonly channels: number,
   ) {}
 
-  /** Open a device on an audio clock; `onEnded` is told when it is taken away. */
+  /** Open a device on an audio clock; `onEnded` is told why it stops, where it does by itself. */
   static async open(
     deviceId: string | null,
     context: AudioContext,
     size: number,
-    onEnded: () => void,
+    onEnded: (why: string) => void,
+    channels = 1,
   ): Promise<Microphone> {
     if (!navigator.mediaDevices?.getUserMedia || typeof AudioWorkletNode === 'undefined')
       throw new Error('unsupported');
@@ -97,15 +132,20 @@ export class Microphone {
         echoCancellation: false,
         noiseSuppression: false,
         autoGainControl: false,
-        channelCount: 1,
+        channelCount: { ideal: channels },
       },
     });
-    const microphone = new Microphone(stream, context);
+    const has = stream.getAudioTracks()[0]?.getSettings().channelCount ?? 1;
+    const microphone = new Microphone(stream, context, has);
     await context.audioWorklet.addModule(workletUrl);
     microphone.node = new AudioWorkletNode(context, 'taking', {
       numberOfInputs: 1,
       numberOfOutputs: 0,
-      processorOptions: { size },
+      channelCount: channels,
+      channelCountMode: 'explicit',
+      // One microphone of several channels is mixed to one; several stay what they are.
+      channelInterpretation: channels === 1 ? 'speakers' : 'discrete',
+      processorOptions: { size, channels },
     });
     microphone.node.port.onmessage = (event: MessageEvent<Lot>) => {
       let peak = 0;
@@ -115,8 +155,37 @@ export class Microphone {
     };
     microphone.source = context.createMediaStreamSource(stream);
     microphone.source.connect(microphone.node);
-    for (const track of stream.getAudioTracks()) track.addEventListener('ended', onEnded);
+    microphone.watch(onEnded);
     return microphone;
+  }
+
+  /** Tell once why it stops, where nobody closed it. */
+  private watch(onEnded: (why: string) => void): void {
+    const { signal } = this.ends;
+    const tell = (why: string) => {
+      if (signal.aborted) return;
+      this.unwatch();
+      onEnded(why);
+    };
+    const rateOf = (track: MediaStreamTrack) => track.getSettings().sampleRate;
+    for (const track of this.stream.getAudioTracks()) {
+      track.addEventListener('ended', () => tell(TAKEN_AWAY), { signal });
+      const before = rateOf(track);
+      this.timer = window.setInterval(() => {
+        const now = rateOf(track);
+        if (before && now && now !== before) tell(otherRate(before, now));
+      }, RATE_ASKED_MS);
+    }
+    this.context.addEventListener(
+      'statechange',
+      () => this.context.state !== 'running' && tell(asleep(document.hidden)),
+      { signal },
+    );
+  }
+
+  private unwatch(): void {
+    this.ends.abort();
+    window.clearInterval(this.timer);
   }
 
   /** Hand on what is heard from now on. */
@@ -126,6 +195,7 @@ export class Microphone {
 
   close(): void {
     this.onLot = () => undefined;
+    this.unwatch();
     for (const track of this.stream.getTracks()) track.stop();
     this.source?.disconnect();
     this.node?.disconnect();

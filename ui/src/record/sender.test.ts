@@ -8,6 +8,7 @@ const ASKED: Asked = {
   start_s: 0,
   round_trip_s: 0,
   piece: 'clap',
+  pieces: [],
   name: '',
   beside: null,
 };
@@ -46,8 +47,22 @@ describe('a pass that is sent while it is played', () => {
     vi.advanceTimersByTime(1000);
     wires[1]!.open();
     expect(JSON.parse(wires[1]!.sent[0] as string)).toEqual({ stream_id: 'x' });
+    // Nothing is sent before it is known what the server has: a later lot would come before an earlier one.
+    one.take(lot(4));
+    expect(wires[1]!.firsts()).toEqual([]);
     wires[1]!.say({ stream_id: 'x', kept: 100 });
-    expect(wires[1]!.firsts()).toEqual([100, 200]);
+    expect(wires[1]!.firsts()).toEqual([100, 200, 300]);
+  });
+
+  it('counts frames, however many channels a frame has', () => {
+    const one = new PassSender('s', { ...ASKED, channels: 2, pieces: ['kick', 'snare'] }, open);
+    wires[0]!.open();
+    wires[0]!.say({ stream_id: 'x', kept: 0 });
+    one.take(lot(1));
+    one.take(lot(2));
+    expect(wires[0]!.firsts()).toEqual([0, 50]);
+    wires[0]!.say({ kept: 50 });
+    expect(one.secondsS).toEqual({ played: 0.1, waiting: 0.05 });
   });
 
   it('becomes a take only once all of it is kept', () => {

@@ -28,12 +28,13 @@ export function packed(first: number, samples: Float32Array): ArrayBuffer {
  */
 export class PassSender {
   private socket: WebSocket | null = null;
-  private waiting: { first: number; samples: Float32Array }[] = [];
+  private waiting: { first: number; frames: number; samples: Float32Array }[] = [];
   private frames = 0;
   private kept = 0;
   private streamId: string | null = null;
   private ending = false;
   private over = false;
+  private takenUp = false; // the server said what it has: what it has not is sent from there on
   private timer = 0;
   onLost: (text: string) => void = () => undefined;
   onFinished: () => void = () => undefined;
@@ -46,6 +47,10 @@ export class PassSender {
     private readonly open: (path: string) => WebSocket = socketAt,
   ) {
     this.connect();
+  }
+
+  private get channels(): number {
+    return this.asked.channels ?? 1;
   }
 
   /** What the server calls it, once it does. */
@@ -61,10 +66,10 @@ export class PassSender {
 
   take(lot: Lot): void {
     if (this.ending || this.over) return;
-    const one = { first: this.frames, samples: lot.samples };
-    this.frames += lot.samples.length;
+    const one = { first: this.frames, frames: lot.samples.length / this.channels, samples: lot.samples };
+    this.frames += one.frames;
     this.waiting.push(one);
-    if (this.streamId && this.socket?.readyState === WebSocket.OPEN)
+    if (this.takenUp && this.socket?.readyState === WebSocket.OPEN)
       this.socket.send(packed(one.first, one.samples));
   }
 
@@ -77,6 +82,7 @@ export class PassSender {
   private connect(): void {
     const socket = this.open(`/api/sessions/${this.sessionId}/record`);
     this.socket = socket;
+    this.takenUp = false;
     socket.onopen = () =>
       socket.send(JSON.stringify(this.streamId ? { stream_id: this.streamId } : { asked: this.asked }));
     socket.onmessage = (event: MessageEvent<string>) => this.told(JSON.parse(event.data) as Said);
@@ -103,6 +109,7 @@ export class PassSender {
     }
     if ('stream_id' in said) {
       this.streamId = said.stream_id;
+      this.takenUp = true;
       this.keptAre(said.kept);
       for (const one of this.waiting) this.socket!.send(packed(one.first, one.samples));
     } else this.keptAre(said.kept);
@@ -111,7 +118,7 @@ export class PassSender {
 
   private keptAre(kept: number): void {
     this.kept = kept;
-    this.waiting = this.waiting.filter((one) => one.first + one.samples.length > kept);
+    this.waiting = this.waiting.filter((one) => one.first + one.frames > kept);
     this.onKept(kept / this.asked.rate_hz);
   }
 

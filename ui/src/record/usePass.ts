@@ -2,7 +2,9 @@ import { useCallback, useEffect, useRef, useState } from 'react';
 import { client, take, type Document } from '../api/client';
 import { player } from '../sound/player';
 import { useWindow } from '../state/window';
+import { useHidden } from './useHidden';
 import { countIn, secondsPerBeat } from './bars';
+import { takeUp } from './cutOff';
 import { Microphone, microphoneProblem, microphones, type Device, type Lot } from './microphone';
 import { PassSender } from './sender';
 
@@ -46,6 +48,10 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     microphone.current = null;
   }, []);
   useEffect(() => close, [close]);
+  useHidden(
+    stage === 'recording' &&
+      'This tab went to the background. Recording goes on; what you play along with may stop. Come back to end it.',
+  );
 
   const stop = useCallback(() => {
     for (const one of clicks.current) one.stop();
@@ -61,18 +67,21 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     sender.current.finish();
   }, []);
 
-  const ended = useCallback(() => {
-    const recording = sender.current !== null;
-    stop();
-    microphone.current?.close();
-    microphone.current = null;
-    if (!recording) setStage('closed');
-    fail(
-      recording
-        ? 'The microphone was taken away. What was played until then is kept as a take. Plug it in and choose it again.'
-        : 'The microphone was taken away. The session is unchanged. Plug it in and choose it again.',
-    );
-  }, [stop]);
+  const ended = useCallback(
+    (why: string) => {
+      const recording = sender.current !== null;
+      stop();
+      microphone.current?.close();
+      microphone.current = null;
+      if (!recording) setStage('closed');
+      fail(
+        recording
+          ? `${why} What was played until then is kept as a take. Choose the microphone again and record the rest.`
+          : `${why} The session is unchanged. Choose the microphone again.`,
+      );
+    },
+    [stop],
+  );
 
   /** Open a microphone, so that its level is seen before anything is recorded. */
   const open = useCallback(
@@ -109,6 +118,8 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
   };
 
   const begin = async () => {
+    // Another file may have given the session another rate since the microphone was opened.
+    if (microphone.current && microphone.current.context.sampleRate !== rateHz) await open(settings.deviceId);
     const held = microphone.current;
     if (!held || sender.current) return;
     const { playheadS, loop, looping } = useWindow.getState();
@@ -156,11 +167,12 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
 
   const newSender = (startS: number): PassSender => {
     const one = new PassSender(sessionId, {
-      rate_hz: rateHz,
+      rate_hz: microphone.current?.context.sampleRate ?? rateHz,
       channels: 1,
       start_s: startS,
       round_trip_s: settings.roundTripS,
       piece: settings.piece as never,
+      pieces: [],
       name: '',
       beside: settings.beside,
     });
@@ -176,6 +188,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
       over();
       stop();
       fail(text);
+      void takeUp(sessionId);
     };
     return one;
   };

@@ -3,7 +3,7 @@ import './shell.scss';
 import { useEffect, useMemo, useRef } from 'react';
 import { Button } from 'react-bootstrap';
 import { Link, useNavigate, useParams } from 'react-router';
-import { client, take, type PartOverview } from '../api/client';
+import { type PartOverview } from '../api/client';
 import { useDoing, useLibrary, useNews, useOverview, useSession } from '../api/session';
 import { COMMANDS } from '../commands/catalogue';
 import { KeySheet } from '../commands/KeySheet';
@@ -14,6 +14,7 @@ import { Gather } from '../gather/Gather';
 import { LayerBench } from '../layer/LayerBench';
 import { MixBench } from '../mix/MixBench';
 import { PrintBench } from '../print/PrintBench';
+import { useCutOff } from '../record/cutOff';
 import { ShapeBench } from '../shape/ShapeBench';
 import { Sort } from '../sort/Sort';
 import { useWindow } from '../state/window';
@@ -241,31 +242,6 @@ export function Shell() {
       <Notices />
     </div>
   );
-}
-
-const SOON_MS = 3000;
-
-/** What was being recorded when a page or the server went away is taken up as takes, and said so. */
-function useCutOff(id: string): void {
-  useEffect(() => {
-    const takeUp = () =>
-      void take(
-        client.POST('/api/sessions/{session_id}/recordings/cut-off', {
-          params: { path: { session_id: id } },
-        }),
-      )
-        .then(({ names }) => {
-          if (names.length)
-            useWindow
-              .getState()
-              .notify(`A recording was cut off. What had come in is kept as ${names.join(', ')}.`, true);
-        })
-        .catch(() => undefined);
-    takeUp();
-    // A page that was only loaded anew may come back sooner than the server knows that it was gone.
-    const timer = setTimeout(takeUp, SOON_MS);
-    return () => clearTimeout(timer);
-  }, [id]);
 }
 
 /** The part in numbers, for the corner of the eye. */

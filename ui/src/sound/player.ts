@@ -1,3 +1,4 @@
+import { reached } from '../api/refusal';
 import type { Hearing } from '../state/listening';
 
 export interface Heard {
@@ -342,7 +343,7 @@ export class Player {
           asked.set('instrument', tried.instrument);
           if (tried.layerId) asked.set('layer', tried.layerId);
         }
-        const answer = await fetch(`/api/sessions/${sessionId}/sound/${bus}?${asked.toString()}`);
+        const answer = await reached(fetch(`/api/sessions/${sessionId}/sound/${bus}?${asked.toString()}`));
         if (!answer.ok)
           throw new Error('This stretch could not be played. Nothing was changed. Press Space to try again.');
         return new Float32Array(await answer.arrayBuffer());

@@ -1,3 +1,5 @@
+import { reached } from '../api/refusal';
+
 const STEP = 8; // velocities as far apart as are told by ear
 const MOST = 160;
 
@@ -62,7 +64,7 @@ export class Strokes {
 
 /** Sound from the server: left and right in turn. */
 async function loaded(address: string, rateHz: number): Promise<AudioBuffer | null> {
-  const answer = await fetch(address);
+  const answer = await reached(fetch(address));
   if (!answer.ok) throw new Error('no sound');
   const samples = new Float32Array(await answer.arrayBuffer());
   if (!samples.length) return null;

@@ -19,6 +19,7 @@ from nubrak.core.live.listener import (
     made_ready,
 )
 from nubrak.core.live.settings import LiveSettings
+from nubrak.core.live.settling import Settled
 
 __all__ = [
     "HOP_S",
@@ -33,6 +34,7 @@ __all__ = [
     "LivePart",
     "LiveSettings",
     "LiveStroke",
+    "Settled",
     "band_levels",
     "compared",
     "from_bytes",

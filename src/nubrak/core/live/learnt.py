@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 from nubrak.core.live.bands import BANDS, HOP_S, hop_samples
 from nubrak.core.live.calibration import ARRIVES_HOPS, BEFORE, GAP, onset_power
 from nubrak.core.live.hearing import LONG, OWN, RING_HOPS, RING_STEPS, begins, halved, levels_of, memory
+from nubrak.core.live.settling import READ_HOPS
 from nubrak.core.signal import distance_to_nearest, power_ratio_to_db
 
 _ASSUMED_LEAK = 10.0 ** (-18.0 / 10.0)  # common practice: so a neighbouring drum is heard
 _USUAL_SHARE = 80.0  # percentile of the strokes that are usual loud ones
 _NOISE_SHARE = 10.0  # percentile of the levels that is always there
 _OFFSET_DB = -4.0  # where no stroke tells it
-_READ_HOPS = 33  # 23 ms: what Find reads a level from
 _UNHEARD = 0.02  # power of a usual stroke where none was heard: -14 dBFS
 # A drum of a second to -60 dB, where no stroke tells.
 _ASSUMED_RING = 10.0 ** (-6.0 * np.arange(RING_STEPS) * RING_HOPS * HOP_S)
@@ -120,7 +120,7 @@ def learn(
         by_size = np.argsort(size)
         usual = size[by_size[min(round(_USUAL_SHARE / 100 * len(at)), len(at) - 1)]]
         loud = size >= 0.5 * usual
-        rows = at[:, None] + np.arange(min(_READ_HOPS, hops - int(at.max())))
+        rows = at[:, None] + np.arange(min(READ_HOPS, hops - int(at.max())))
         over = levels[rows, i] @ inside[i]
         offset_db[i] = float(np.median(power_ratio_to_db(over.mean(axis=1) / np.maximum(size, _LEAST))))
         softest_db[i] = float(power_ratio_to_db(size.min() / max(usual, _LEAST)))

@@ -13,6 +13,7 @@ from nubrak.core.live.bands import HOP_S, inside
 from nubrak.core.live.features import FEATURES
 from nubrak.core.live.hearing import MOST_EVENTS, Kit, hear, memory, room_for_heard
 from nubrak.core.live.learnt import Learnt, band_levels, unheard
+from nubrak.core.live.settling import Settled, Unsettled, is_due, settled_power, unsettled
 from nubrak.core.pieces import PIECES, material_of
 from nubrak.core.problem import Problem
 from nubrak.core.signal import power_ratio_to_db, power_to_db
@@ -30,6 +31,7 @@ _SPILL_SPEAKS_DB = 14.0  # a candidate further over the spill than this is not e
 # a stroke: so much surer it must be, by look-ahead in ms. Chosen on teaching sessions of libraries left out.
 _CHANCES_NATS = ((0.0, 5.0), (1.2, 0.4))
 _NEVER_DB = -120.0
+_STEP_HOPS = 64  # heard at a time: strengths are read before their levels leave the ring
 
 
 @dataclass(frozen=True)
@@ -108,6 +110,8 @@ class Listener:
         self.rate_hz = rate_hz
         self._forest = forest_in(taught, FEATURES)
         self._memory, self._heard = memory(len(parts), rate_hz), room_for_heard()
+        self._unsettled: dict[int, Unsettled] = {}
+        self.settled: list[Settled] = []
         self.set(parts, learnt, look_ahead_ms)
 
     def set(self, parts: list[LivePart], learnt: Learnt, look_ahead_ms: float) -> None:
@@ -128,7 +132,10 @@ class Listener:
         )
 
     def hear(self, block: NDArray[np.float32]) -> list[LiveStroke]:
-        """The next samples of all microphones, (frames, c): what was decided by the end of them."""
+        """The next samples of all microphones, (frames, c): what was decided by the end of them. The strokes
+        whose strength could be told in full by then are ``settled``.
+        """
+        self.settled = []
         block = np.ascontiguousarray(block, np.float32)
         if block.ndim != 2 or block.shape[1] != len(self.parts):
             raise Problem(
@@ -138,12 +145,24 @@ class Listener:
             )
         out: list[LiveStroke] = []
         at = 0
-        while at < len(block):
-            count, at = hear(block, at, self._kit, self._memory, self._heard)
-            if count:
-                odds = log_odds(self._heard.features[:count], self._forest)
-                out += [self._decided(row, float(odds[row])) for row in range(count)]
+        step = _STEP_HOPS * self._memory.hop
+        for end in range(step, len(block) + step, step):
+            part = block[:end]
+            while at < len(part):
+                count, at = hear(part, at, self._kit, self._memory, self._heard)
+                if count:
+                    odds = log_odds(self._heard.features[:count], self._forest)
+                    out += [self._decided(row, float(odds[row])) for row in range(count)]
+            for one in list(self._unsettled.values()):
+                if is_due(one, int(self._memory.heard[1])):
+                    self._settle(one, None)
         return out
+
+    def _settle(self, one: Unsettled, next_hop: int | None) -> None:
+        power = settled_power(self._memory.levels, one, next_hop, int(self._memory.heard[1]))
+        strength_db = float(power_to_db(power @ self._strength[one.channel]))
+        self.settled.append(Settled(one.channel, one.time_s, strength_db))
+        del self._unsettled[one.channel]
 
     def _decided(self, row: int, odds: float) -> LiveStroke:
         heard, known = self._heard, dict(zip(FEATURES, self._heard.features[row].tolist(), strict=True))
@@ -181,6 +200,10 @@ class Listener:
         if state is State.HIT:
             self._memory.struck[c], self._memory.struck_power[c] = attack, heard.power[row]
             self._memory.opened[c] = -1
+            hop = attack // self._memory.hop
+            if (last := self._unsettled.get(c)) is not None:
+                self._settle(last, hop)
+            self._unsettled[c] = unsettled(self._memory.levels, c, attack / self.rate_hz, hop)
         return LiveStroke(
             c,
             attack / self.rate_hz,

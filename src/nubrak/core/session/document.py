@@ -54,6 +54,11 @@ class Source(BaseModel):
         max_length=4000,
         description="which pass each bar is taken from, from bar 1 on; empty: the last pass",
     )
+    room: str = Field(
+        default="",
+        max_length=40,
+        description="what was recorded at once, and may hear each other; empty: all that came in as files",
+    )
     guess: PieceGuess | None = None
     notes: list[str] = Field(default=[], description="what is odd about its files")
     aside: bool = Field(

@@ -55,6 +55,7 @@ class AddSource(Action):
     clip: Clip
     guess: PieceGuess
     notes: list[str] = []
+    room: str = Field(default="", max_length=40)
 
     @property
     def audio(self) -> set[str]:
@@ -73,7 +74,7 @@ class AddSource(Action):
         clip, said = _placed(document, self.clip)
         notes += said
         document.sources[self.source_id] = Source(
-            name=self.name, place=place, clips=[clip], guess=self.guess, notes=notes
+            name=self.name, place=place, clips=[clip], guess=self.guess, notes=notes, room=self.room
         )
         document.parts[self.part_id] = Part(
             piece=self.guess.piece, place=place, sources=[self.source_id], told=False

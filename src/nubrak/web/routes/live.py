@@ -45,7 +45,7 @@ router = APIRouter(prefix="/api", responses=PROBLEMS)
 STAGE_FRAMES = 128  # that the stage plays at a time, as a page's audio does
 MOST_BYTES = 1 << 20
 _SAID_EVERY_S = 0.5  # how it stands is said so often
-_HEAD = struct.Struct("<d")  # when the page sent a block, in ms of its own clock
+_HEAD = struct.Struct("<dQ")  # when the page sent a block, in ms of its own clock; its first frame
 _REFUSED, _TOO_LARGE = 1008, 1009
 _BEHIND_S = 0.25  # further behind, the stage skips nothing but says so
 
@@ -80,8 +80,8 @@ class LiveWord(BaseModel):
 @router.websocket("/sessions/{session_id}/live")
 async def live(socket: WebSocket, session_id: str) -> None:
     """First a word of what is listened to; then, from a microphone, blocks (when it was sent, as float64 ms,
-    then little-endian float32, channels in turn). What was decided comes back at once. A word changes
-    settings, or stops; what was played is kept as a take either way.
+    the number of its first frame as 64 bits, then little-endian float32, channels in turn). What was decided
+    comes back at once. A word changes settings, or stops; what was played is kept as a take either way.
     """
     desk: Desk = socket.app.state.desk
     await socket.accept()
@@ -217,8 +217,9 @@ async def _listen(socket: WebSocket, words: _Words) -> None:
             await socket.close(_TOO_LARGE, "A block is cut or too large.")
             return
         came = time.perf_counter()
-        (sent_ms,) = _HEAD.unpack_from(data)
-        strokes = run.hear(
+        sent_ms, first = _HEAD.unpack_from(data)
+        strokes = run.hear(run.left_out(first), 0.0, words.network_ms)
+        strokes += run.hear(
             run.samples(data[_HEAD.size :]), 1000 * (time.perf_counter() - came), words.network_ms
         )
         learnt = await words.learn_when_due()

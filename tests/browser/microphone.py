@@ -1,0 +1,67 @@
+"""A browser whose microphone hears a file over and over, and what is asked of a session meanwhile."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import httpx
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.browser.conftest import FLAGS, Product
+
+
+@contextmanager
+def browser_hearing(path: Path) -> Iterator[Browser]:
+    """A browser whose microphone plays a file."""
+    flags = [
+        *FLAGS,
+        "--use-fake-ui-for-media-stream",
+        "--use-fake-device-for-media-stream",
+        f"--use-file-for-fake-audio-capture={path}",
+        "--autoplay-policy=no-user-gesture-required",
+    ]
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        yield browser
+        browser.close()
+
+
+@contextmanager
+def page_with_microphone(browser: Browser) -> Iterator[Page]:
+    """A page that may use the microphone; what goes wrong in it fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context.grant_permissions(["microphone"])
+    page = context.new_page()
+    wrong: list[str] = []
+    page.on("pageerror", lambda error: wrong.append(str(error)))
+    page.on("console", lambda one: wrong.append(one.text) if "Content Security Policy" in one.text else None)
+    yield page
+    context.close()
+    assert not wrong
+
+
+def new_session(product: Product, page: Page, view: str) -> str:
+    """A new session in a view of Gather; its address in the API."""
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.wait_for_url("**/gather")
+    page.get_by_role("button", name=view, exact=True).click()
+    return f"{product.address}/api/sessions/{page.url.split('/session/')[1].split('/')[0]}"
+
+
+def document(api: str) -> dict[str, Any]:
+    found: dict[str, Any] = httpx.get(api).json()["document"]
+    return found
+
+
+def hits(api: str) -> dict[str, int]:
+    """How many strokes each piece has, once its sources were looked through."""
+    lines, parts = httpx.get(f"{api}/overview", timeout=60).json()["parts"], document(api)["parts"]
+    return {
+        parts[one["part_id"]]["piece"]: len(one["time_s"])
+        for one in lines
+        if one["progress"] >= 1 and one["part_id"] in parts
+    }
