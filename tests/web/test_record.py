@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import struct
 from typing import Any
 
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 from starlette.testclient import WebSocketTestSession
 
 from nubrak.core.mix import tick
+from nubrak.desk import recording
 from nubrak.store import streams
 from tests.conftest import decaying_strokes
 from tests.web.conftest import Browser
@@ -123,6 +125,49 @@ def test_frames_that_are_missing_or_cut_are_refused_and_what_came_in_is_kept(bro
     assert streams.stream_of(browser.app.state.desk.engine, stream_id).frames == 20000  # type: ignore[attr-defined]
 
 
+def test_a_full_disk_stops_the_pass_and_what_came_in_before_is_a_take(
+    browser: Browser, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = browser.session()
+    keep = recording.keep_frames
+
+    def full(*given: Any) -> int:
+        if given[2] >= 40000:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        return keep(*given)
+
+    monkeypatch.setattr(recording, "keep_frames", full)
+    with connected(browser, session) as socket:
+        socket.send_json(asked())
+        socket.receive_json()
+        sent(socket, PLAYED[:40000], size=8000)
+        socket.send_bytes(lot(40000, PLAYED[40000:50000]))
+        said = socket.receive_json()
+        assert said["problem"] == "The disk is full; the recording stopped."
+        assert "kept as a take" in said["kept_so"] and "Make room" in said["todo"]
+        assert socket.receive()["code"] == 1013
+    assert browser.post(f"/api/sessions/{session}/recordings/cut-off").json()["names"]
+    (source,) = sources(browser, session).values()
+    assert source["clips"][0]["length_s"] == pytest.approx(40000 / RATE_HZ)
+
+
+def test_several_channels_become_a_source_each_that_were_recorded_at_once(browser: Browser) -> None:
+    session = browser.session()
+    both = np.stack([PLAYED, 0.5 * PLAYED], axis=1)
+    recorded(browser, session, both, channels=2, pieces=["kick", "snare"])
+    found = sources(browser, session)
+    assert [one["name"] for one in found.values()] == ["Kick pass 1", "Snare pass 1"]
+    assert len({one["room"] for one in found.values()}) == 1
+    desk = browser.app.state.desk  # type: ignore[attr-defined]
+    for c, one in enumerate(found.values()):
+        assert np.array_equal(np.asarray(desk.cache.decoded(one["clips"][0]["audio"])), both[:, c : c + 1])
+    # One more pass is of another time: nothing of it can be in those.
+    later = recorded(browser, session, PLAYED, piece="kick")
+    assert {one["name"]: one["room"] for one in later.values()}["Kick pass 2"] not in {
+        one["room"] for one in found.values()
+    }
+
+
 def test_two_windows_do_not_record_into_one_session_at_once(browser: Browser) -> None:
     session = browser.session()
     with connected(browser, session) as first:
@@ -147,7 +192,15 @@ def test_a_recording_of_nothing_leaves_nothing(browser: Browser) -> None:
     assert not sources(browser, session)
 
 
-@pytest.mark.parametrize("first", ['{"asked": {"rate_hz": 1}}', "nothing", "{}"])
+@pytest.mark.parametrize(
+    "first",
+    [
+        '{"asked": {"rate_hz": 1}}',
+        '{"asked": {"rate_hz": 48000, "start_s": 0, "channels": 2, "pieces": ["kick"]}}',
+        "nothing",
+        "{}",
+    ],
+)
 def test_what_is_no_recording_is_refused(browser: Browser, first: str) -> None:
     session = browser.session()
     with connected(browser, session) as socket:
