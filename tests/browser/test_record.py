@@ -235,9 +235,8 @@ def test_a_server_that_is_killed_in_the_middle_of_a_pass_loses_nothing(page: Pag
         being_recorded(page)
         before = page.evaluate("window.heardFrames")
         own.kill()
-        expect(
-            page.locator(".notice", has_text="The connection to Nubrak was lost", timeout=60000)
-        ).to_be_visible()
+        lost = page.locator(".notice", has_text="The connection to Nubrak was lost")
+        expect(lost).to_be_visible(timeout=60000)
         own.start()
         # What was played while nobody answered comes too, and is acknowledged.
         status = page.locator(".record-head").get_by_role("status")
