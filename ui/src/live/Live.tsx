@@ -189,7 +189,7 @@ export function Live(props: BenchProps & { head: ReactNode }) {
             onChange={setDevice}
           />
         )}
-        <div className="live-parts" role="group" aria-label="Parts">
+        <div className={origin === 'stage' ? 'live-parts' : 'live-inputs'} role="group" aria-label="Parts">
           {parts.map(([id, part]) => {
             const piece = pieces.get(part.piece)!;
             const name = nameOf(id);

@@ -49,8 +49,12 @@ export function Onwards({ props, many }: { props: BenchProps; many: boolean }) {
           times
         </span>
       )}
-      {many && <Link to={`/session/${doing.id}/sort`}>Tell the sounds apart</Link>}
-      <Link to={`/session/${doing.id}/shape`} state={{ side: 'when' }}>
+      {many && (
+        <Link className="plain-act" to={`/session/${doing.id}/sort`}>
+          Tell the sounds apart
+        </Link>
+      )}
+      <Link className="plain-act" to={`/session/${doing.id}/shape`} state={{ side: 'when' }}>
         To the grid, part of the way, or as the feel of others
       </Link>
     </div>
