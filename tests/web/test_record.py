@@ -235,7 +235,20 @@ def test_another_pass_is_heard_and_bars_are_taken_from_either(browser: Browser) 
     assert answer.status_code == 200, answer.text
     browser.work(session)
     assert hits() == [0.1, 1.3, 2.1]
-    browser.post(f"/api/sessions/{session}/undo", json={"revision": answer.json()["revision"]})
+    # Bars are counted as on the staff, wherever bar 1 begins.
+    address = f"/api/sessions/{session}/sources/{source_id}/bars"
+    assert [one["number"] for one in browser.get(address).json()] == [1, 2, 3]
+    edit = {"kind": "set_tempo", "changes": {"bar_one_s": 0.5}}
+    state = browser.get(f"/api/sessions/{session}").json()
+    body = {"revision": state["revision"], "action": edit}
+    later = browser.post(f"/api/sessions/{session}/edits", json=body)
+    assert later.status_code == 200, later.text
+    bars = browser.get(address).json()
+    assert [one["number"] for one in bars] == [0, 1, 2, 3]
+    assert [one["start_s"] for one in bars] == pytest.approx([0.0, 0.5, 1.5, 2.5])
+    browser.post(f"/api/sessions/{session}/undo", json={"revision": later.json()["revision"]})
+    revision = browser.get(f"/api/sessions/{session}").json()["revision"]
+    browser.post(f"/api/sessions/{session}/undo", json={"revision": revision})
     assert hits() == [0.3, 1.3, 2.3]
 
 

@@ -6,11 +6,12 @@ import secrets
 
 import numpy as np
 import soundfile
+from pydantic import BaseModel, Field
 
 from nubrak.core.gather import inspect, joined_passes, round_trip_s
 from nubrak.core.mix import tick
 from nubrak.core.problem import Problem
-from nubrak.core.session import ChooseBars, Clip, Document
+from nubrak.core.session import ChooseBars, Clip, Document, Source
 from nubrak.core.tempo import beats_at, seconds_at
 from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
@@ -28,7 +29,7 @@ def choose_bars(
     if any(not 0 <= one < len(source.passes) for one in chosen):
         raise Problem("This pass is not there.", todo="Choose one that is there.")
     rate = source.passes[0].rate_hz
-    lines = bar_lines_s(document, max(clip.start_s + clip.length_s for clip in source.passes))
+    lines = [one.start_s for one in bars_over(document, source)]
     wanted = (chosen + [chosen[-1] if chosen else len(source.passes) - 1] * len(lines))[: len(lines)]
     begin, audio = joined_passes(
         [np.asarray(desk.cache.decoded(clip.audio, rate)) for clip in source.passes],
@@ -54,14 +55,32 @@ def choose_bars(
     return state
 
 
-def bar_lines_s(document: Document, end_s: float) -> list[float]:
-    """Where bars begin from the time line's start up to ``end_s``, in s; the first one at its very start."""
+class PassBar(BaseModel):
+    """A bar that passes were recorded over."""
+
+    number: int = Field(description="as it is counted on the staff; 0 and less lie before bar 1")
+    start_s: float
+
+
+def bars_of_passes(desk: Desk, session_id: str, source_id: str) -> list[PassBar]:
+    """The bars that the passes of a source reach over, from the time line's start on."""
+    document = desk.sessions.get(session_id).document
+    return bars_over(document, document.source(source_id))
+
+
+def bars_over(document: Document, source: Source) -> list[PassBar]:
+    """The bars that the passes of a source reach over; the first begins with the time line."""
     tempo = document.tempo
+    end_s = max(clip.start_s + clip.length_s for clip in source.passes or source.clips)
     beats_per_bar = tempo.beats_per_bar * 4.0 / tempo.beat_unit
     first, last = (beats_at(tempo, np.array([0.0, end_s])) / beats_per_bar).tolist()
     numbers = np.arange(np.floor(first + 1e-9), np.ceil(last - 1e-9) + 1)
     at_s = seconds_at(tempo, numbers * beats_per_bar)
-    return [max(float(one), 0.0) for one in at_s if one < end_s]
+    return [
+        PassBar(number=int(number) + 1, start_s=max(float(one), 0.0))
+        for number, one in zip(numbers, at_s, strict=True)
+        if one < end_s
+    ]
 
 
 def measured_round_trip(heard: bytes, rate_hz: int, clicks_s: list[float]) -> float:

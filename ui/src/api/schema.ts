@@ -1810,7 +1810,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Bars Under Passes
+         * @description The bars that the passes of a source reach over, each with its place in what is chosen by bar.
+         */
+        get: operations["bars_under_passes"];
         put?: never;
         /**
          * Bars From Passes
@@ -2603,7 +2607,7 @@ export interface components {
             revision: number;
             /**
              * Chosen
-             * @description by bar, from bar 1 on
+             * @description by bar, from the time line's start on
              */
             chosen: number[];
         };
@@ -5526,6 +5530,19 @@ export interface components {
             beside: string | null;
         };
         /**
+         * PassBar
+         * @description A bar that passes were recorded over.
+         */
+        PassBar: {
+            /**
+             * Number
+             * @description as it is counted on the staff; 0 and less lie before bar 1
+             */
+            number: number;
+            /** Start S */
+            start_s: number;
+        };
+        /**
          * PatternNote
          * @description A note beside the recorded ones: copied, repeated, brought in. It is in no recording, and is shaped as
          *     those are unless it is fixed.
@@ -7076,7 +7093,7 @@ export interface components {
             passes: components["schemas"]["Clip"][];
             /**
              * Chosen
-             * @description which pass each bar is taken from, from bar 1 on; empty: the last pass
+             * @description which pass each bar is taken from, from the time line's start on; empty: the last pass
              * @default []
              */
             chosen: number[];
@@ -13752,6 +13769,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenUp"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    bars_under_passes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassBar"][];
                 };
             };
             /** @description Forbidden */

@@ -1,6 +1,7 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import { Button, Form } from 'react-bootstrap';
-import { client } from '../api/client';
+import { client, take } from '../api/client';
 import { KeyOf } from '../commands/KeyOf';
 import { pieceKey } from '../commands/catalogue';
 import { useCommands } from '../commands/useCommands';
@@ -11,7 +12,6 @@ import { PieceMark } from '../shell/PieceMark';
 import { clock, knownTempo } from '../stage/axes';
 import { Lane } from '../stage/Lane';
 import { useWindow } from '../state/window';
-import { barsOver } from './bars';
 import { DeviceField } from './DeviceField';
 import { LevelField } from './LevelField';
 import { Onwards } from './Onwards';
@@ -154,10 +154,9 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
                 </button>
                 {count > 1 && (
                   <Bars
-                    bars={barsOver(
-                      document,
-                      Math.max(...passes.map((one) => (one.start_s ?? 0) + one.length_s)),
-                    )}
+                    sessionId={doing.id}
+                    sourceId={of}
+                    revision={props.revision}
                     chosen={source.chosen ?? []}
                     passes={count}
                     name={about?.name ?? own.name}
@@ -281,35 +280,46 @@ function RoundTrip({
 
 /** Which pass each bar is taken from: a row for each pass, a place for each bar. */
 function Bars({
-  bars,
+  sessionId,
+  sourceId,
+  revision,
   chosen,
   passes,
   name,
   onChoose,
 }: {
-  bars: number[];
+  sessionId: string;
+  sourceId: string;
+  revision: number;
   chosen: number[];
   passes: number;
   name: string;
   onChoose: (chosen: number[]) => void;
 }) {
-  const of = (bar: number) => chosen[Math.min(bar - 1, chosen.length - 1)] ?? passes - 1;
-  const now = bars.map(of);
+  const path = { session_id: sessionId, source_id: sourceId };
+  const asked = useQuery({
+    queryKey: ['bars of passes', sessionId, sourceId, revision],
+    queryFn: () =>
+      take(client.GET('/api/sessions/{session_id}/sources/{source_id}/bars', { params: { path } })),
+    placeholderData: keepPreviousData,
+  });
+  const bars = asked.data ?? [];
+  const now = bars.map((_, at) => chosen[Math.min(at, chosen.length - 1)] ?? passes - 1);
   return (
     <table className="bars-of-passes" aria-label={`Bars of ${name}`}>
       <tbody>
         {Array.from({ length: passes }, (_, pass) => (
           <tr key={pass}>
             <th scope="row">Pass {pass + 1}</th>
-            {bars.map((bar, k) => (
-              <td key={bar}>
+            {bars.map(({ number }, k) => (
+              <td key={number}>
                 <button
                   type="button"
                   aria-pressed={now[k] === pass}
-                  aria-label={`Bar ${bar} from pass ${pass + 1}`}
-                  onClick={() => onChoose(bars.map((_, at) => (at === k ? pass : (now[at] ?? passes - 1))))}
+                  aria-label={`${number > 0 ? `Bar ${number}` : 'Before bar 1'} from pass ${pass + 1}`}
+                  onClick={() => onChoose(now.map((one, at) => (at === k ? pass : one)))}
                 >
-                  {bar}
+                  {number > 0 ? number : '–'}
                 </button>
               </td>
             ))}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Document } from '../api/client';
-import { barsOver, bpmAt, countIn, secondsPerBeat } from './bars';
+import { bpmAt, countIn, secondsPerBeat } from './bars';
 
 const session = (tempo: object) => ({ tempo }) as unknown as Document;
 
@@ -16,15 +16,5 @@ describe('a bar of count-in', () => {
     expect(bpmAt(moving, 10)).toBe(60);
     expect(secondsPerBeat(moving, 12)).toBe(1);
     expect(secondsPerBeat(session({ bpm: 120, beat_unit: 8 }), 0)).toBe(0.25);
-  });
-});
-
-describe('the bars that passes reach over', () => {
-  it('are counted from one, whole ones and what begins', () => {
-    const two = session({ bpm: 120, beats_per_bar: 4, beat_unit: 4 });
-    expect(barsOver(two, 4)).toEqual([1, 2]);
-    expect(barsOver(two, 4.5)).toEqual([1, 2, 3]);
-    expect(barsOver(two, 0)).toEqual([1]);
-    expect(barsOver(two, 1e6)).toHaveLength(64);
   });
 });

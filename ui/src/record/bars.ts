@@ -15,9 +15,3 @@ export function countIn(document: Document): number[] {
   const beats = document.tempo?.beats_per_bar ?? 4;
   return Array.from({ length: beats }, (_, k) => (k === 0 ? 1 : 0.6));
 }
-
-/** How many bars passes reach over, as a row of numbers from 1. */
-export function barsOver(document: Document, endS: number): number[] {
-  const barS = secondsPerBeat(document, 0) * (document.tempo?.beats_per_bar ?? 4);
-  return Array.from({ length: Math.min(Math.max(Math.ceil(endS / barS - 0.05), 1), 64) }, (_, k) => k + 1);
-}

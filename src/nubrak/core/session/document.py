@@ -52,7 +52,7 @@ class Source(BaseModel):
     chosen: list[Annotated[int, Field(ge=0, le=63)]] = Field(
         default=[],
         max_length=4000,
-        description="which pass each bar is taken from, from bar 1 on; empty: the last pass",
+        description="which pass each bar is taken from, from the time line's start on; empty: the last pass",
     )
     room: str = Field(
         default="",

@@ -14,7 +14,7 @@ from starlette.concurrency import run_in_threadpool
 
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.desk.desk import Desk
-from nubrak.desk.passes import choose_bars, click_sound, measured_round_trip
+from nubrak.desk.passes import PassBar, bars_of_passes, choose_bars, click_sound, measured_round_trip
 from nubrak.desk.recording import (
     PassAsked,
     Recordings,
@@ -56,7 +56,7 @@ class ChosenBars(BaseModel):
     """Which pass each bar is taken from."""
 
     revision: int
-    chosen: list[int] = Field(max_length=4000, description="by bar, from bar 1 on")
+    chosen: list[int] = Field(max_length=4000, description="by bar, from the time line's start on")
 
 
 class RoundTrip(BaseModel):
@@ -145,6 +145,12 @@ def take_up_recordings(session_id: str, request: Request, desk: AnyDesk) -> Take
     """Make takes of what was being recorded when the page or the server went away."""
     recordings: Recordings = request.app.state.recordings
     return TakenUp(names=take_up_what_was_cut_off(desk, session_id, recordings.sending()))
+
+
+@router.get("/sessions/{session_id}/sources/{source_id}/bars")
+def bars_under_passes(session_id: str, source_id: str, desk: AnyDesk) -> list[PassBar]:
+    """The bars that the passes of a source reach over, each with its place in what is chosen by bar."""
+    return bars_of_passes(desk, session_id, source_id)
 
 
 @router.post("/sessions/{session_id}/sources/{source_id}/bars")
