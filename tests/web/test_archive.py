@@ -21,6 +21,7 @@ from nubrak.desk import jobs
 from nubrak.store.tables import AudioRow
 from tests.conftest import RATE_HZ, decaying_strokes, write_wav
 from tests.web.conftest import Browser
+from tests.web.test_record import recorded
 from tests.web.test_shape_routes import edit
 
 
@@ -194,3 +195,16 @@ def test_an_archive_opened_by_a_worker_that_was_killed_is_not_opened_twice(
     jobs.run_job(desk, job_id)
     assert browser.get(f"/api/jobs/{job_id}").json()["done"]
     assert len(desk.sessions.all()) == count + 1
+
+
+def test_all_passes_of_a_source_come_along(browser: Browser) -> None:
+    session = browser.session()
+    first, second = (decaying_strokes([at], [0.5], 1.0, seed=seed) for at, seed in ((0.2, 1), (0.5, 2)))
+    (source_id,) = recorded(browser, session, first)
+    recorded(browser, session, second, beside=source_id)
+    other = opened(browser, archive_of(browser, session))
+    (source,) = other["document"]["sources"].values()
+    assert len(source["passes"]) == 2 and source["room"]
+    desk = browser.app.state.desk  # type: ignore[attr-defined]
+    for clip, played in zip(source["passes"], (first, second), strict=True):
+        assert np.array_equal(np.asarray(desk.cache.decoded(clip["audio"]))[:, 0], played)

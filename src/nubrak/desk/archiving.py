@@ -190,7 +190,7 @@ def _with_facts(desk: Desk, document: Document) -> Document:
     says.
     """
     for source in document.sources.values():
-        for clip in source.clips:
+        for clip in (*source.clips, *source.passes):
             facts = desk.facts(clip.audio)
             clip.channels, clip.rate_hz = facts.channels, facts.rate_hz
             clip.length_s = facts.frames / clip.rate_hz
