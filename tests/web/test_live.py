@@ -106,6 +106,9 @@ def test_what_was_played_is_kept_when_the_page_goes_away(browser: Browser, playe
         assert time.monotonic() < deadline
         time.sleep(0.05)
     assert kept[0]["strokes"] == 2
+    # It was not recorded: what the part holds already is no other opinion of it.
+    answer = browser.get(f"/api/sessions/{session}/live/{kept[0]['id']}/differences")
+    assert answer.status_code == 422 and "was not recorded" in answer.json()["what"]
 
 
 def test_what_a_microphone_played_is_looked_at_again_where_it_was_recorded(
@@ -123,10 +126,11 @@ def test_what_a_microphone_played_is_looked_at_again_where_it_was_recorded(
         pass_id = record.receive_json()["stream_id"]
         record.send_bytes(struct.pack("<Q", 0) + sound.astype("<f4").tobytes())
         record.receive_json()
+        live.send_text(json.dumps({"pass_id": pass_id}))
         # The last stroke is heard when it is recorded, and not live.
         for block in blocks(sound[: round(1.6 * RATE_HZ)]):
             live.send_bytes(block)
-        live.send_text(json.dumps({"stop": True, "pass_id": pass_id}))
+        live.send_text(json.dumps({"stop": True}))
         record.send_json({"finish": True})
         record.receive_json()
         said, hits = until(live, lambda one: one.get("ended"))

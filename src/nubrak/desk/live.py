@@ -456,6 +456,12 @@ def takes_of_session(desk: Desk, session_id: str) -> list[LiveTakeLine]:
 def differences(desk: Desk, session_id: str, take_id: str) -> list[Difference]:
     """Where a stretch of live playing and what Find says of the same parts differ, in order of time."""
     take = LiveTake.model_validate(live_take(desk.engine, session_id, take_id))
+    if take.origin == "microphone" and take.pass_id is None:
+        raise Problem(
+            "What was heard was not recorded, so Find cannot look at it.",
+            kept="Its notes are kept.",
+            todo="Take them as MIDI, or play once more.",
+        )
     standing = desk.standing(session_id)
     out = []
     for part_id, looked_at in sorted(take.listened_to(standing.document).items()):

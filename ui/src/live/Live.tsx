@@ -282,6 +282,7 @@ function LiveTake({
     queryFn: () =>
       take(client.GET('/api/sessions/{session_id}/live/{take_id}/differences', { params: { path } })),
     enabled: open,
+    retry: false,
   });
   const nameOf = (id: string) => overview?.parts.find((one) => one.part_id === id)?.name ?? id;
   const forget = async () => {
@@ -313,11 +314,13 @@ function LiveTake({
             </button>
           </p>
           <p className="about">
-            {differences.data
-              ? differences.data.length
-                ? `${differences.data.length} differences from what Find says:`
-                : 'Find says the same of it.'
-              : 'being looked at …'}
+            {differences.error
+              ? differences.error.message
+              : differences.data
+                ? differences.data.length
+                  ? `${differences.data.length} differences from what Find says:`
+                  : 'Find says the same of it.'
+                : 'being looked at …'}
           </p>
           <ol className="differences">
             {(differences.data ?? []).slice(0, 200).map((one, k) => (

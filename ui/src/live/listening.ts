@@ -49,9 +49,11 @@ export class Listening {
     this.socket.send(out);
   }
 
-  /** Say other settings while it plays. */
-  say(word: Partial<Schema['LiveWord']>): void {
-    if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(word));
+  /** Say other settings while it plays; whether there was somebody to say it to. */
+  say(word: Partial<Schema['LiveWord']>): boolean {
+    if (this.socket.readyState !== WebSocket.OPEN) return false;
+    this.socket.send(JSON.stringify(word));
+    return true;
   }
 
   /** Stop, and say which recording what was heard becomes. */

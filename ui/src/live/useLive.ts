@@ -194,6 +194,12 @@ export function useLive(
       });
       sender.onLost = tell;
       sender.onProblem = tell;
+      // Said at once, and again to a new connection: what is cut off knows what it was recorded as.
+      let said: string | null = null;
+      one.onAgain = () => (said = null);
+      sender.onKept = () => {
+        if (sender.id && said !== sender.id && one.say({ pass_id: sender.id })) said = sender.id;
+      };
       const gather = gathered(KEPT_FRAMES * pieces.length, (lot) => sender.take(lot));
       pass.current = { sender, rest: gather.rest };
       microphone.current.hand((heard) => {
