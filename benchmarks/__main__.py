@@ -43,6 +43,10 @@ if __name__ == "__main__":
         from benchmarks import live
 
         live.run()
+    if "guesses" in wanted:
+        from benchmarks import guesses
+
+        guesses.run()
     if "mixing" in wanted:
         from benchmarks import mixing
 

@@ -1,5 +1,5 @@
 """Teaching the core what a stroke is like among spill, ringing and noise: `python -m
-benchmarks.learn make`, then `folds`, `fit`, `guess`. Whole loops are taught by `python -m
+benchmarks.learn make`, then `folds`, `fit`. Whole loops are taught by `python -m
 benchmarks.learn_loops`.
 
 Sessions of free play, no style of the accuracy benchmark, on made-up kits whose pieces come from one library
@@ -30,8 +30,6 @@ from benchmarks.styles import FREE, perform
 from nubrak.core.decide import AGAINST, FEATURES, FOR, TAUGHT, Taught, evidence_of, leaks_by
 from nubrak.core.decide.stroke_probability import Forest, forest_taught_on, log_odds
 from nubrak.core.find import VERSION, Candidates, find_candidates, within
-from nubrak.core.gather import LEAST_STROKES, spectral_shape
-from nubrak.core.gather import TAUGHT as GUESS
 from nubrak.core.pieces import PIECES
 from nubrak.core.spill import PartOnsets, find_together, kind_of, loud_first, part_onsets
 
@@ -428,30 +426,6 @@ def fit(sessions: int, without: tuple[str, ...] = (), path: Path = TAUGHT) -> No
     print(f"taught on {count} candidates; {path.stat().st_size / 1e3:.0f} kB", flush=True)
 
 
-def fit_guess(sessions: int) -> None:
-    """Teach what the pieces look like, and keep it where the core reads it."""
-    shown, pieces = [], []
-    for seed in range(sessions):
-        heard = recorded_session(seed)
-        for name, candidates in heard.candidates.items():
-            shape = spectral_shape(candidates)
-            if shape is not None and len(heard.truth_s[name]) >= LEAST_STROKES:
-                shown.append(shape)
-                pieces.append(name)
-    half = len(shown) * 3 // 4
-    trial = LogisticRegression(C=0.3, max_iter=3000).fit(shown[:half], pieces[:half])
-    print(
-        f"pieces told by sound alone, on sessions not taught: {trial.score(shown[half:], pieces[half:]):.3f}"
-    )
-    model = LogisticRegression(C=0.3, max_iter=3000).fit(shown, pieces)
-    np.savez_compressed(
-        GUESS,
-        pieces=model.classes_,
-        weights=model.coef_.astype(np.float32),
-        start=model.intercept_.astype(np.float32),
-    )
-
-
 if __name__ == "__main__":
     step, sessions = sys.argv[1], int(sys.argv[2]) if len(sys.argv) > 2 else SESSIONS
     if step == "make":
@@ -469,7 +443,5 @@ if __name__ == "__main__":
         for number in range(len(FOLDS)):
             # By what the others say: nothing a fold is scored on has a part in how sure it is.
             calibrate(fold_path(number), [other for other in range(len(FOLDS)) if other != number])
-    elif step == "guess":
-        fit_guess(sessions)
     else:
-        sys.exit("python -m benchmarks.learn make|fit|folds|guess [sessions]")
+        sys.exit("python -m benchmarks.learn make|fit|folds [sessions]")

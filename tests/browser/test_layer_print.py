@@ -79,7 +79,7 @@ def test_everything_is_printed_in_one_zip_as_it_was_heard(session: str, page: Pa
     download.value.save_as(str(path))
     with zipfile.ZipFile(path) as bundle:
         bundle.extractall(tmp_path / "out")
-    read, rate = soundfile.read(str(tmp_path / "out" / "Untitled session - Everything.flac"))
+    read, rate = soundfile.read(str(tmp_path / "out" / f"{document_of(session)['name']} - Everything.flac"))
     base, _, session_id = session.partition("/session/")
     heard = httpx.get(
         f"{base}/api/sessions/{session_id}/sound/both",
@@ -173,7 +173,9 @@ def test_samples_come_in_are_tried_taken_and_printed(session: str, page: Page, t
     with zipfile.ZipFile(tmp_path / "prints.zip") as bundle:
         bundle.extractall(tmp_path / "out")
     for name, bus in (("Everything", "both"), ("All layers", "layers")):
-        read, _ = soundfile.read(str(tmp_path / "out" / f"Untitled session - {name}.wav"), dtype="float32")
+        read, _ = soundfile.read(
+            str(tmp_path / "out" / f"{document_of(session)['name']} - {name}.wav"), dtype="float32"
+        )
         assert np.array_equal(read, heard(session, bus)), "bit for bit"
     expect(page.get_by_test_id("stem-report")).to_contain_text("Everything")
 

@@ -335,7 +335,7 @@ def test_midi_is_dragged_out_as_a_file(session: str, page: Page) -> None:
       return transfer.getData('DownloadURL');
     }""")
     kind, name, address = dragged.split(":", 2)
-    assert (kind, name) == ("audio/midi", "Untitled session - Snare.mid")
+    assert (kind, name) == ("audio/midi", "snare - Snare.mid")
     assert read_midi(httpx.get(address).content).tracks[0].name == "Snare"
 
 

@@ -143,3 +143,25 @@ def write_wav_bytes() -> bytes:
     out = BytesIO()
     soundfile.write(out, decaying_strokes([0.02], [0.5], 0.3), 44100, format="WAV")
     return out.getvalue()
+
+
+def test_a_session_that_nobody_named_is_called_by_the_folder_of_its_first_file(
+    browser: Browser, tmp_path: Path
+) -> None:
+    session = browser.post("/api/sessions", json={}).json()["id"]
+    path = write_wav(tmp_path / "kick.wav", decaying_strokes([0.2, 0.7], [0.5, 0.5], 1.2, hz=60))
+
+    def brought(name: str) -> dict:
+        address = f"/api/sessions/{session}/sources"
+        return dict(browser.post(address, params={"name": name}, content=path.read_bytes()).json())
+
+    first = brought("Act two/kick.wav")
+    assert first["document"]["name"] == "Act two"
+    assert [one["name"] for one in first["document"]["sources"].values()] == ["kick.wav"]
+    assert brought("Act three/snare.wav")["document"]["name"] == "Act two"
+    named = browser.post("/api/sessions", json={"name": "By hand"}).json()["id"]
+    session = named
+    assert brought("Act two/kick.wav")["document"]["name"] == "By hand"
+    state = browser.post(f"/api/sessions/{first['id']}/undo", json={"revision": first["revision"] + 1}).json()
+    state = browser.post(f"/api/sessions/{first['id']}/undo", json={"revision": state["revision"]}).json()
+    assert state["document"]["name"] == "Untitled session" and not state["document"]["sources"]

@@ -25,6 +25,7 @@ from nubrak.core.gather import (
     LISTENED_S,
     Arrival,
     AudioFacts,
+    Heard,
     audio_blocks,
     gather,
     guess_piece,
@@ -189,7 +190,7 @@ def _guess(path: Path, said: str | None, source_is: str) -> PieceGuess:
         return PieceGuess(piece=said, why="It was said.", sure=1.0)
     if source_is in _SAID:
         return guess_from_name(path.name) or PieceGuess(piece=source_is, why="It was said.", sure=1.0)
-    return guess_piece(path.name, lambda: _beginning(path) if source_is == "kit" else join([], []))
+    return guess_piece(path.name, lambda: _beginning(path) if source_is == "kit" else None)
 
 
 def _facts_of(path: Path) -> AudioFacts | str:
@@ -200,9 +201,10 @@ def _facts_of(path: Path) -> AudioFacts | str:
         return f"{problem.what} {problem.todo}"
 
 
-def _beginning(path: Path) -> Candidates:
+def _beginning(path: Path) -> Heard:
     mono, rate_hz = read_mono(path)
-    return find_candidates(mono[: round(LISTENED_S * rate_hz)], rate_hz)
+    mono = mono[: round(LISTENED_S * rate_hz)]
+    return mono, rate_hz, find_candidates(mono, rate_hz)
 
 
 def _heard(wanted: _Wanted) -> dict[tuple[str, Look], Candidates]:

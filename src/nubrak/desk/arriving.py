@@ -9,8 +9,9 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from nubrak.core.find import Candidates, find_candidates
-from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, gather, guess_piece, inspect
+from nubrak.core.find import find_candidates
+from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, Heard, gather, guess_piece, inspect
+from nubrak.core.pieces import plain_name, session_name
 from nubrak.core.session import AnyAction, Clip, Document
 from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
@@ -20,11 +21,12 @@ _BLOCK_FRAMES = 1 << 18  # written at a time: 6 s at 44.1 kHz
 
 
 def arrive(
-    desk: Desk, session_id: str, name: str, audio: str, facts: AudioFacts, source_id: str | None = None
+    desk: Desk, session_id: str, path: str, audio: str, facts: AudioFacts, source_id: str | None = None
 ) -> SessionState:
     """The session with a stored file in it: as a take of a source, or as a source of its own with what
-    follows from that.
+    follows from that. ``path`` is its name, with the folder it lay in where that is known.
     """
+    name = plain_name(path)
     clip = Clip(
         audio=audio,
         length_s=facts.length_s,
@@ -42,7 +44,7 @@ def arrive(
 
     gather(
         state.document,
-        Arrival(name, clip, guess, facts.notes),
+        Arrival(name, clip, guess, facts.notes, session_name(path)),
         (secrets.token_hex(5), secrets.token_hex(5)),
         edit,
         lambda left, right, pair: _as_pair(desk, left, right, pair),
@@ -52,9 +54,9 @@ def arrive(
     return state
 
 
-def _beginning(desk: Desk, audio: str, facts: AudioFacts) -> Candidates:
+def _beginning(desk: Desk, audio: str, facts: AudioFacts) -> Heard:
     mono = np.asarray(desk.cache.mono(audio)[: round(LISTENED_S * facts.rate_hz)])
-    return find_candidates(mono, facts.rate_hz)
+    return mono, facts.rate_hz, find_candidates(mono, facts.rate_hz)
 
 
 def _as_pair(desk: Desk, left: Clip, right: Clip, name: str) -> Clip:

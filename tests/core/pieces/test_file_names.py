@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.pieces.file_names import guess_from_name, plain_name, side_of
+from nubrak.core.pieces.file_names import guess_from_name, plain_name, session_name, side_of
 
 
 @pytest.mark.parametrize(
@@ -70,3 +70,19 @@ def test_path_tricks_are_taken_off() -> None:
 )
 def test_names_tell_the_side_of_a_pair(name: str, said: tuple[str, str] | None) -> None:
     assert side_of(name) == said
+
+
+@pytest.mark.parametrize(
+    ("path", "called"),
+    [
+        ("Act two/kick.wav", "Act two"),
+        ("tour/Act_three/Audio_Files/kick_in.wav", "Act three"),
+        ("mics/kick_in.wav", "mics"),
+        ("moth_beat 3.wav", "moth beat 3"),
+        (".wav", "wav"),
+        ("a\\b\\snare.flac", "b"),
+        ("", "unnamed"),
+    ],
+)
+def test_a_session_is_called_by_its_folder_or_its_first_file(path: str, called: str) -> None:
+    assert session_name(path) == called

@@ -35,6 +35,17 @@ def with_source(
     return apply(document or Document(name="T"), action)[0]
 
 
+def test_what_a_hand_says_is_not_asked_about_any_more() -> None:
+    document = with_source()
+    unsure = PieceGuess(piece="kick", why="", sure=0.4, asks=True)
+    document.sources["s1"].guess = unsure
+    for piece in ("kick", "clap"):
+        said, _ = apply(document, SetPiece(kind="set_piece", part_id="p1", piece=piece))
+        guess = said.sources["s1"].guess
+        assert guess is not None and not guess.asks and said.parts["p1"].piece == piece
+        assert guess.sure == 0.4, "why it was taken so stays readable"
+
+
 def test_the_first_source_sets_the_rate_and_brings_a_part() -> None:
     document = with_source()
     assert document.rate_hz == 48000 and document.parts["p1"].piece == "kick" and document.length_s == 2.0

@@ -164,6 +164,9 @@ export const LIMITS = {
     low_velocity: { least: 1, most: 127, step: 1, unit: 'vel', usual: 1, low: 1, high: 127 },
     high_velocity: { least: 1, most: 127, step: 1, unit: 'vel', usual: 127, low: 1, high: 127 },
   },
+  Likely: {
+    sure: { least: 0, most: 1, step: 1, unit: '', usual: null, low: 0, high: 1 },
+  },
   Limits: {
     floor: { least: 1, most: 127, step: 1, unit: 'vel', usual: 20, low: 1, high: 127 },
     ceiling: { least: 1, most: 127, step: 1, unit: 'vel', usual: 127, low: 1, high: 127 },

@@ -372,7 +372,8 @@ export interface paths {
         put?: never;
         /**
          * Add Source
-         * @description Take a file in as a new source, or as a further take of one; the request's body is the file.
+         * @description Take a file in as a new source, or as a further take of one; the request's body is the file. ``name``
+         *     may hold the folder it lay in: a session that nobody named is called so.
          */
         post: operations["add_source"];
         delete?: never;
@@ -2102,6 +2103,12 @@ export interface components {
              * @default
              */
             room: string;
+            /**
+             * Session Name
+             * @description what a session that nobody named is called by its first source
+             * @default
+             */
+            session_name: string;
         };
         /**
          * AgainstOffline
@@ -4276,6 +4283,21 @@ export interface components {
             };
         };
         /**
+         * Likely
+         * @description Another piece that a source may carry.
+         */
+        Likely: {
+            /** Piece */
+            piece: string;
+            /**
+             * Named
+             * @description what it would be, in words
+             */
+            named: string;
+            /** Sure */
+            sure: number;
+        };
+        /**
          * Limits
          * @description A floor and a ceiling.
          */
@@ -5666,6 +5688,18 @@ export interface components {
              * @description 0 is a blind guess, 1 is certain
              */
             sure: number;
+            /**
+             * Others
+             * @description what else it may be, the likeliest first, where it was told by sound
+             * @default []
+             */
+            others: components["schemas"]["Likely"][];
+            /**
+             * Asks
+             * @description too unsure to be taken without asking
+             * @default false
+             */
+            asks: boolean;
         };
         /**
          * PlayedIn

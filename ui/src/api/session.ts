@@ -6,6 +6,7 @@ import {
   type QueryClient,
 } from '@tanstack/react-query';
 import { useEffect, useMemo } from 'react';
+import { pathOf } from '../gather/useDrop';
 import { useWindow } from '../state/window';
 import {
   client,
@@ -257,7 +258,7 @@ export class Doing {
           `/api/sessions/${this.id}/sources`,
           file,
           (share) => progress(file.name, share),
-          sourceId ? { source: sourceId } : {},
+          { name: pathOf(file), ...(sourceId ? { source: sourceId } : {}) },
         );
         this.take(state);
       } catch (error) {

@@ -10,6 +10,7 @@ import { useCommands } from '../commands/useCommands';
 import type { Keys } from '../commands/useKeys';
 import { useWindow } from '../state/window';
 import { Lane } from '../stage/Lane';
+import { Asked } from './Asked';
 import { Company } from './Company';
 import { Live } from '../live/Live';
 import { Record } from '../record/Record';
@@ -186,6 +187,7 @@ export function Gather(props: BenchProps) {
                     {further ? `and for ${about?.name ?? piece.name}` : (about?.name ?? piece.name)}
                   </strong>
                   <span className="quiet">{of.name}</span>
+                  {of.guess?.asks && <span className="unsure">is it {piece.name.toLowerCase()}?</span>}
                 </span>
                 <Lane
                   source={of}
@@ -314,6 +316,14 @@ export function Gather(props: BenchProps) {
             </div>
             <h2 className="file-name">{source.name}</h2>
             <p className="about">{source.guess?.why}</p>
+            <Asked
+              sessionId={doing.id}
+              partId={partId}
+              source={source}
+              rateHz={document.rate_hz ?? 44100}
+              pieces={pieces}
+              onChoose={setPiece}
+            />
             <PieceList library={library} chosen={part.piece} onChoose={setPiece} />
             {source.notes?.map((note) => (
               <p className="about warn" key={note}>

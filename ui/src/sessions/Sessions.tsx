@@ -41,8 +41,7 @@ export function Sessions() {
           void navigate(`/session/${opened.opened!.session_id}/find`);
           return;
         }
-        const name = files[0]?.name.replace(/\.[^.]*$/, '').slice(0, 100) || 'Untitled session';
-        const state = await take(client.POST('/api/sessions', { body: { name } }));
+        const state = await take(client.POST('/api/sessions', { body: {} as never }));
         queries.setQueryData(['session', state.id], state);
         void navigate(`/session/${state.id}/gather`);
         if (files.length) await new Doing(queries, state.id).addFiles(files);

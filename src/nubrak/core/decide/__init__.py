@@ -14,7 +14,14 @@ from nubrak.core.decide.reason import clock, reason
 from nubrak.core.decide.second_look import WORTH_A_LOOK, Place, places, similar_to
 from nubrak.core.decide.settings import MARK_REACH_S, CurvePoint, FindSettings, Mark
 from nubrak.core.decide.states import Decisions, State
-from nubrak.core.decide.stroke_probability import TAUGHT, Taught, forest_in, log_odds, stroke_probability
+from nubrak.core.decide.stroke_probability import (
+    TAUGHT,
+    Forest,
+    Taught,
+    forest_in,
+    log_odds,
+    stroke_probability,
+)
 from nubrak.core.decide.suggest import Suggestion
 
 __all__ = [
@@ -28,6 +35,7 @@ __all__ = [
     "Decisions",
     "Evidence",
     "FindSettings",
+    "Forest",
     "Mark",
     "MultiMicrophoneEvidence",
     "Place",

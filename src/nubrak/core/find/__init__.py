@@ -7,7 +7,7 @@ times them, ``templates``, ``matching`` and ``alignment`` match them with the so
 
 from nubrak.core.find.attack import snap
 from nubrak.core.find.band_envelope import EDGES_HZ, FIRST_BAND, REGIONS, STEP_S, onset_power_at, power_at
-from nubrak.core.find.bands import within
+from nubrak.core.find.bands import BAND_EDGES_HZ, within
 from nubrak.core.find.candidates import VERSION, Candidates, from_bytes, join, to_bytes, whole_power_of
 from nubrak.core.find.combine import combine_microphones
 from nubrak.core.find.onset_power import onset_power_of, rise_in_band
@@ -15,6 +15,7 @@ from nubrak.core.find.search import find_candidates
 from nubrak.core.find.slow_onset import begins_at, first_of_each
 
 __all__ = [
+    "BAND_EDGES_HZ",
     "EDGES_HZ",
     "FIRST_BAND",
     "REGIONS",

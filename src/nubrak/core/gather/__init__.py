@@ -5,25 +5,18 @@ Files in, facts and guesses out, and the edits that put them in a session. Begin
 """
 
 from nubrak.core.gather.arrival import Arrival, gather
-from nubrak.core.gather.guess import (
-    LEAST_STROKES,
-    LISTENED_S,
-    TAUGHT,
-    guess_from_sound,
-    guess_piece,
-    spectral_shape,
-)
+from nubrak.core.gather.guess import LISTENED_S, SURE, Heard, guess_from_sound, guess_piece
 from nubrak.core.gather.passes import joined_passes
 from nubrak.core.gather.read import AudioFacts, audio_blocks, inspect, one_channel, read_mono, time_stamp_s
 from nubrak.core.gather.round_trip import LONGEST_S, round_trip_s
 
 __all__ = [
-    "LEAST_STROKES",
     "LISTENED_S",
     "LONGEST_S",
-    "TAUGHT",
+    "SURE",
     "Arrival",
     "AudioFacts",
+    "Heard",
     "audio_blocks",
     "gather",
     "guess_from_sound",
@@ -33,6 +26,5 @@ __all__ = [
     "one_channel",
     "read_mono",
     "round_trip_s",
-    "spectral_shape",
     "time_stamp_s",
 ]

@@ -14,12 +14,15 @@ from nubrak.core.session import AddClip, AddSource, AnyAction, AsPair, Clip, Com
 
 @dataclass(frozen=True)
 class Arrival:
-    """A file as it comes: its audio as a clip, what it is taken for, and what is odd about it."""
+    """A file as it comes: its audio as a clip, what it is taken for, what is odd about it, and what a session
+    that nobody named is called by it.
+    """
 
     name: str
     clip: Clip
     guess: PieceGuess
     notes: list[str] = field(default_factory=list)
+    session_name: str = ""
 
 
 def gather(
@@ -50,6 +53,7 @@ def gather(
             guess=arrived.guess,
             notes=arrived.notes,
             clip=arrived.clip,
+            session_name=arrived.session_name,
         )
     )
     halves = other_half(document, source_id)

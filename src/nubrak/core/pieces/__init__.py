@@ -6,12 +6,14 @@ Plain models and tables. Begin with ``catalogue``: every piece with its notes, s
 from nubrak.core.pieces.articulation import ARTICULATIONS, Articulation, articulation_of, plain_of
 from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece, PieceId
 from nubrak.core.pieces.file_names import (
+    Likely,
     PieceGuess,
     file_name,
     guess_from_name,
     hears_the_kit,
     plain_name,
     position_of,
+    session_name,
     side_of,
     takes_alike,
     titled_file,
@@ -27,6 +29,7 @@ __all__ = [
     "ONLY_HEARD",
     "PIECES",
     "Articulation",
+    "Likely",
     "Material",
     "MaterialId",
     "NoteMap",
@@ -42,6 +45,7 @@ __all__ = [
     "plain_name",
     "plain_of",
     "position_of",
+    "session_name",
     "side_of",
     "takes_alike",
     "titled_file",

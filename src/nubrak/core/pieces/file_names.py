@@ -10,15 +10,52 @@ from pydantic import BaseModel, Field
 from nubrak.core.pieces.catalogue import PIECES
 
 
+class Likely(BaseModel):
+    """Another piece that a source may carry."""
+
+    piece: str
+    named: str = Field(description="what it would be, in words")
+    sure: float = Field(ge=0, le=1)
+
+
 class PieceGuess(BaseModel):
     """Which piece a source most likely carries, and why we think so."""
 
     piece: str
     why: str = Field(description="one sentence")
     sure: float = Field(ge=0, le=1, description="0 is a blind guess, 1 is certain")
+    others: list[Likely] = Field(
+        default=[],
+        max_length=4,
+        description="what else it may be, the likeliest first, where it was told by sound",
+    )
+    asks: bool = Field(default=False, description="too unsure to be taken without asking")
 
 
 _LONGEST_NAME = 120  # characters; with every accent apart still under the 255 bytes of file systems
+# Folders that say how files are kept, not what was recorded.
+_ANY_FOLDER = frozenset(
+    [
+        "audio",
+        "audio files",
+        "bounces",
+        "drums",
+        "drum tracks",
+        "exports",
+        "files",
+        "mics",
+        "microphones",
+        "multitrack",
+        "raw",
+        "recordings",
+        "sources",
+        "stems",
+        "takes",
+        "tracks",
+        "wav",
+        "wavs",
+    ]
+)
 _LEAST_OF_A_TITLE = 12  # characters of a title kept beside a long ending
 
 
@@ -36,6 +73,14 @@ def plain_name(file_name: str, longest: int = _LONGEST_NAME) -> str:
             else name[: longest - 1] + "…"
         )
     return name or "unnamed"
+
+
+def session_name(path: str) -> str:
+    """What a session is called by the first file that comes into it: the folder it lay in, else the file."""
+    *folders, file = path.replace("\\", "/").rstrip("/").split("/")
+    telling = [one for one in folders if one and one.lower().replace("_", " ") not in _ANY_FOLDER]
+    title = (telling or [one for one in folders if one] or [file.rpartition(".")[0] or file])[-1]
+    return plain_name(title.replace("_", " "), _LONGEST_NAME - 20)
 
 
 def file_name(name: str) -> str:

@@ -6,7 +6,7 @@ Begin with ``document``, then ``edit.apply``.
 
 from nubrak.core.session.action import changed, out_of_bounds
 from nubrak.core.session.cut_edits import MarkCuts
-from nubrak.core.session.document import Clip, Document, Part, Source
+from nubrak.core.session.document import UNTITLED, Clip, Document, Part, Source
 from nubrak.core.session.edit import AnyAction, apply
 from nubrak.core.session.find_edits import Give, SetMark
 from nubrak.core.session.gather_edits import AddClip, AddSource, AsPair, CombineMicrophones, SetTempo
@@ -20,6 +20,7 @@ from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_p
 from nubrak.core.session.write_edits import LayerPut, SoundWith, Write
 
 __all__ = [
+    "UNTITLED",
     "AddBus",
     "AddClip",
     "AddLayer",

@@ -40,6 +40,9 @@ class Span(BaseModel):
     end_s: TimeLineS
 
 
+UNTITLED = "Untitled session"
+
+
 class Source(BaseModel):
     """One recorded signal on the session's time line."""
 

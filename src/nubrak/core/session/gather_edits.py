@@ -11,7 +11,7 @@ from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
-from nubrak.core.session.document import Clip, Document, Part, Source, Span
+from nubrak.core.session.document import UNTITLED, Clip, Document, Part, Source, Span
 from nubrak.core.session.shifting import marks_with_clip, move_with_clip, shift_all
 from nubrak.core.tempo import TempoChange
 from nubrak.core.time_line import LAST_S, TimeLineS
@@ -56,6 +56,11 @@ class AddSource(Action):
     guess: PieceGuess
     notes: list[str] = []
     room: str = Field(default="", max_length=40)
+    session_name: Name = Field(
+        default="",
+        max_length=120,
+        description="what a session that nobody named is called by its first source",
+    )
 
     @property
     def audio(self) -> set[str]:
@@ -66,6 +71,8 @@ class AddSource(Action):
             raise Problem("This source is in the session already.")
         if not document.sources:
             document.rate_hz = self.clip.rate_hz
+            if self.session_name and document.name == UNTITLED:
+                document.name = self.session_name
         notes = list(self.notes)
         twin = next((one.name for one in document.sources.values() if _has(one, self.clip)), None)
         if twin is not None:
@@ -282,6 +289,10 @@ class SetPiece(Action):
                 divided = document.parts[child]
                 divided.piece = self.piece if divided.piece == part.piece else divided.piece
         part.piece = self.piece
+        for source_id in part.sources:
+            source = document.sources[source_id]
+            if source.guess is not None and source.guess.asks:
+                source.guess = source.guess.model_copy(update={"asks": False})
         return f"Take it as {PIECES[self.piece].name.lower()}"
 
 

@@ -60,12 +60,13 @@ async def add_source(
     name: Annotated[str, Query(max_length=4096)] = "unnamed",
     source: str | None = None,
 ) -> SessionState:
-    """Take a file in as a new source, or as a further take of one; the request's body is the file."""
+    """Take a file in as a new source, or as a further take of one; the request's body is the file. ``name``
+    may hold the folder it lay in: a session that nobody named is called so.
+    """
     document = (await run_in_threadpool(desk.sessions.get, session_id)).document
     if source is not None:
         document.source(source)
-    name = plain_name(name)
-    audio, facts = await take_in(request, desk, name)
+    audio, facts = await take_in(request, desk, plain_name(name))
     return await run_in_threadpool(arrive, desk, session_id, name, audio, facts, source)
 
 

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from sse_starlette.sse import EventSourceResponse
 
 from nubrak.core.names import Name
-from nubrak.core.session import AnyAction, Document
+from nubrak.core.session import UNTITLED, AnyAction, Document
 from nubrak.desk.leftovers import Freed, Holds, free, holds
 from nubrak.desk.overview import Overview, overview_of
 from nubrak.store.sessions import SessionLine, SessionState
@@ -21,7 +21,7 @@ router = APIRouter(prefix="/api", responses=PROBLEMS)
 class NewSession(BaseModel):
     """A session to begin."""
 
-    name: Name = Field(default="Untitled session", min_length=1, max_length=120)
+    name: Name = Field(default=UNTITLED, min_length=1, max_length=120)
 
 
 class EditRequest(BaseModel):
