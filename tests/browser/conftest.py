@@ -11,7 +11,7 @@ import subprocess
 import tempfile
 import threading
 from collections.abc import Callable, Generator, Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import pytest
@@ -135,9 +135,12 @@ def chromium() -> Iterator[Browser]:
         browser.close()
 
 
-@pytest.fixture
-def page(chromium: Browser) -> Iterator[Page]:
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+@contextmanager
+def watched_page(browser: Browser, permissions: tuple[str, ...] = ()) -> Iterator[Page]:
+    """A page in which nothing may go wrong unseen."""
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, accept_downloads=True, permissions=list(permissions)
+    )
     page = context.new_page()
     wrong: list[str] = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
@@ -145,3 +148,9 @@ def page(chromium: Browser) -> Iterator[Page]:
     yield page
     context.close()
     assert not wrong
+
+
+@pytest.fixture
+def page(chromium: Browser) -> Iterator[Page]:
+    with watched_page(chromium) as page:
+        yield page

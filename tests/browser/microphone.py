@@ -10,7 +10,7 @@ from typing import Any
 import httpx
 from playwright.sync_api import Browser, Page, sync_playwright
 
-from tests.browser.conftest import FLAGS, Product
+from tests.browser.conftest import FLAGS, Product, watched_page
 
 
 @contextmanager
@@ -31,16 +31,9 @@ def browser_hearing(path: Path) -> Iterator[Browser]:
 
 @contextmanager
 def page_with_microphone(browser: Browser) -> Iterator[Page]:
-    """A page that may use the microphone; what goes wrong in it fails the test."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    context.grant_permissions(["microphone"])
-    page = context.new_page()
-    wrong: list[str] = []
-    page.on("pageerror", lambda error: wrong.append(str(error)))
-    page.on("console", lambda one: wrong.append(one.text) if "Content Security Policy" in one.text else None)
-    yield page
-    context.close()
-    assert not wrong
+    """A page that may use the microphone."""
+    with watched_page(browser, ("microphone",)) as page:
+        yield page
 
 
 def new_session(product: Product, page: Page, view: str) -> str:

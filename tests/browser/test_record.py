@@ -122,12 +122,7 @@ def test_another_pass_lies_beside_the_first_and_bars_are_taken_from_either(
 
 def test_a_page_that_is_loaded_anew_in_the_middle_loses_nothing(product: Product, page: Page) -> None:
     api = new_session(product, page, "Record")
-    page.keyboard.press("Alt+r")
-    head = page.locator(".record-head")
-    expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
-    page.keyboard.press("Alt+r")
-    expect(head).to_contain_text("recording")
-    expect(head.get_by_role("status")).to_contain_text(re.compile(r"[2-9]\.\d s kept"), timeout=60000)
+    being_recorded(page, 2)
     page.reload()
     expect(page.locator(".notice", has_text="A recording was cut off")).to_be_visible(timeout=30000)
     (source,) = document(api)["sources"].values()
@@ -167,14 +162,15 @@ window.AudioContext = class extends Usual {
 TRACK = "window.heldStream.getAudioTracks()[0]"
 
 
-def being_recorded(page: Page) -> None:
-    """A pass of which a second is kept, and that goes on."""
+def being_recorded(page: Page, seconds: int = 1) -> None:
+    """A pass of which so many seconds are kept, and that goes on."""
     page.keyboard.press("Alt+r")
     head = page.locator(".record-head")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
     page.keyboard.press("Alt+r")
     expect(head).to_contain_text("recording")
-    expect(head.get_by_role("status")).to_contain_text(re.compile(r"[1-9]\.\d s kept"), timeout=60000)
+    kept = re.compile(rf"([{seconds}-9]|\d\d)\.\d s kept")
+    expect(head.get_by_role("status")).to_contain_text(kept, timeout=60000)
 
 
 @pytest.mark.parametrize(
