@@ -138,9 +138,9 @@ class LiveTake(BaseModel):
         """Where Find looks at what was played, by the part that listened: the part itself on the stage, what
         was recorded meanwhile from a microphone.
         """
+        parts = self.part_ids or sorted({one.part_id for one in self.strokes})
         if self.pass_id is not None:
-            return {one: part_of_pass(self.pass_id, c) for c, one in enumerate(self.part_ids)}
-        parts = self.part_ids or {one.part_id for one in self.strokes}
+            return {one: part_of_pass(self.pass_id, c) for c, one in enumerate(parts)}
         return {part_id: part_id for part_id in parts if part_id in document.parts}
 
 

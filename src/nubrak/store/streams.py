@@ -54,12 +54,6 @@ def keep_frames(engine: Engine, stream_id: str, first_frame: int, data: bytes, f
         return int(kept + frames)
 
 
-def say_of_stream(engine: Engine, stream_id: str, document: dict[str, Any]) -> None:
-    """What a recording is to become, said anew."""
-    with Db(engine) as db, db.begin():
-        db.execute(update(StreamRow).where(StreamRow.id == stream_id).values(document=document))
-
-
 def stream_of(engine: Engine, stream_id: str) -> Stream:
     """One recording; a ``Problem`` where it is not there any more."""
     with Db(engine) as db:
