@@ -49,6 +49,7 @@ from nubrak.store.livetakes import calibration, keep_calibration, keep_live_take
 
 _LEARNT_FROM_S = 60.0  # of a recording: more tells nothing new of a kit
 _NOT_YET_S = 0.05
+_NOT_DECIDED_S = 0.01  # beside the look-ahead: until a rise stands out
 _LONGEST_GAP_S = 10.0  # of what was left out on the way that is made up for
 _MOST_STROKES = 20_000  # of one stretch of playing that are kept
 _STILL_SETTLING = 256  # strokes among which one is whose strength came
@@ -468,7 +469,8 @@ def differences(desk: Desk, session_id: str, take_id: str) -> list[Difference]:
         if looked_at not in standing.document.parts:
             continue
         notes, decisions = standing.notes(looked_at), standing.decisions(looked_at)
-        end_s = take.start_s + take.length_s
+        # What was struck at the very end was not decided when it stopped.
+        end_s = take.start_s + take.length_s - take.settings.look_ahead_ms / 1000 - _NOT_DECIDED_S
         offline = _hits_s(decisions, take.start_s, end_s)
         strokes = sorted((one for one in take.strokes if one.part_id == part_id), key=lambda one: one.time_s)
         live = np.array([one.time_s + take.start_s for one in strokes])

@@ -49,6 +49,15 @@ def test_a_click_that_is_even_as_a_machine_is_only_heard() -> None:
     assert guess is not None and guess.piece == "heard" and "click" in guess.why
 
 
+@pytest.mark.parametrize("hz", [50, 60, 90])
+def test_a_low_drum_that_a_machine_plays_is_no_click(hz: float) -> None:
+    """An even kick is the commonest of all patterns, and a click is never low (common practice)."""
+    even = decaying_strokes([0.1 + 0.5 * k for k in range(20)], [0.6] * 20, 10.5, hz=hz)
+    guess = guess_from_sound(heard(even))
+    assert guess is not None and "click" not in guess.why
+    assert guess.piece == "kick" or (guess.asks and "kick" in {one.piece for one in guess.others})
+
+
 def test_what_it_may_be_besides_is_said_where_it_is_not_sure(recorded: dict[str, Heard]) -> None:
     rng = np.random.default_rng(4)
     noise = decaying_strokes([0.3, 0.8, 1.3, 1.9], [0.5, 0.4, 0.6, 0.5], 2.5, hz=300, seed=9)

@@ -25,3 +25,16 @@ def test_what_was_taught_answers_for_every_recording() -> None:
     rng = np.random.default_rng(3)
     likely = kinds_of(rng.normal(0, 20, (5, len(CHARACTER))).astype(np.float32))
     assert likely.shape == (5, len(KINDS)) and np.allclose(likely.sum(axis=1), 1.0) and np.all(likely >= 0)
+
+
+def test_what_lies_low_is_no_click_and_what_is_deep_no_snare() -> None:
+    rng = np.random.default_rng(5)
+    shown = rng.normal(0, 5, (40, len(CHARACTER))).astype(np.float32)
+    bands = [CHARACTER.index(f"all_{k}_db") for k in range(10)]
+    shown[:, bands] = -20.0
+    shown[:20, bands[1]], shown[20:, bands[0]] = 0.0, 0.0
+    likely = kinds_of(shown)
+    ids = [one.id for one in KINDS]
+    assert np.all(likely[:, ids.index("click")] == 0.0)
+    assert np.all(likely[:20, ids.index("snare")] > 0.0) and np.all(likely[20:, ids.index("snare")] == 0.0)
+    assert np.all(likely[20:, ids.index("kick")] > 0.0) and np.allclose(likely.sum(axis=1), 1.0)

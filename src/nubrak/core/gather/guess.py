@@ -44,7 +44,7 @@ def guess_from_sound(heard: Heard) -> PieceGuess | None:
         for piece in sorted(ranked[1:], key=lambda piece: -by_piece[piece])[:_MOST_OTHERS]
         if by_piece[piece] >= _WORTH_SAYING
     ]
-    said = f"{best.sounds.capitalize()}: {best.named} with {100 * sure:.0f} %"
+    said = f"By its sound: {best.sounds}; {best.named} with {100 * sure:.0f} %"
     if sure < SURE and others:
         said += ", " + " or ".join(f"{one.named} with {100 * one.sure:.0f} %" for one in others)
     return PieceGuess(piece=best.piece, why=f"{said}.", sure=round(sure, 2), others=others, asks=sure < SURE)

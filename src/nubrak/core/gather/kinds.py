@@ -48,6 +48,14 @@ KINDS = (
     Kind("click", "heard", "click", "one short sound, even as a machine"),
     Kind("music", "heard", "music to play along with", "tones that go on, more than strokes"),
 )
+_ALL = [CHARACTER.index(f"all_{k}_db") for k in range(10)]
+_ABOUT_LOUDEST_DB, _BY_FAR_DB = 3.0, 6.0
+_NEVER_LOW = [k for k, kind in enumerate(KINDS) if kind.id == "click"]
+_NEVER_DEEP = [
+    k
+    for k, kind in enumerate(KINDS)
+    if kind.id in {"snare", "hi-hat", "ride", "crash", "clap", "tambourine", "shaker", "cowbell", "click"}
+]
 
 
 def probabilities(scores: NDArray[np.float64], heat: float) -> NDArray[np.float64]:
@@ -69,4 +77,12 @@ def _taught(path: Path) -> tuple[list[Forest], float]:
 def kinds_of(shown: NDArray[np.float32], taught: Path = TAUGHT) -> NDArray[np.float64]:
     """How likely recordings of a character (n, len(CHARACTER)) are of each kind, (n, len(KINDS))."""
     forests, heat = _taught(taught)
-    return probabilities(np.stack([log_odds(shown, one) for one in forests], axis=1), heat)
+    out = probabilities(np.stack([log_odds(shown, one) for one in forests], axis=1), heat)
+    all_db = shown[:, _ALL]
+    low = all_db[:, :2].max(axis=1) >= -_ABOUT_LOUDEST_DB
+    # A click is to be heard through drums: what is low and even as a machine is a kick.
+    out[:, _NEVER_LOW] *= ~low[:, None]
+    # Whose body lies under 90 Hz alone is none of what has no such body, however bright its attack.
+    deep = (all_db[:, 0] >= all_db.max(axis=1)) & (all_db[:, 1:].max(axis=1) <= -_BY_FAR_DB)
+    out[:, _NEVER_DEEP] *= ~deep[:, None]
+    return np.asarray(out / out.sum(axis=1, keepdims=True))
