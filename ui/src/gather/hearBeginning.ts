@@ -16,5 +16,6 @@ export async function hearBeginning(
     part: partId,
   });
   const answer = await reached(fetch(`/api/sessions/${sessionId}/sound/recording?${asked.toString()}`));
-  if (answer.ok) await player.once(new Float32Array(await answer.arrayBuffer()), rateHz);
+  if (!answer.ok) throw new Error('This recording could not be played. Nothing was changed. Try once more.');
+  await player.once(new Float32Array(await answer.arrayBuffer()), rateHz);
 }

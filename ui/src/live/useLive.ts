@@ -87,7 +87,8 @@ export function useLive(
   useEffect(() => close, [close]);
   useHidden(
     going &&
-      'This tab went to the background. Listening goes on; notes may sound later than they should. Come back to end it.',
+      'This tab went to the background. Listening goes on; notes may sound later than they should. ' +
+        'Come back to end it.',
   );
 
   const hear = useCallback(

@@ -1,7 +1,7 @@
 /* global AudioWorkletProcessor, registerProcessor, currentFrame */
 /**
- * Hands on what the microphone hears, in lots of so many frames, channels in turn, with the number of the first frame on
- * the clock of the page's audio. It runs on the audio thread, where nothing may wait.
+ * Hands on what the microphone hears, in lots of so many frames, channels in turn, with the number of the
+ * first frame on the clock of the page's audio. It runs on the audio thread, where nothing may wait.
  */
 class Taking extends AudioWorkletProcessor {
   constructor(options) {
