@@ -47,6 +47,10 @@ if __name__ == "__main__":
         from benchmarks import guesses
 
         guesses.run()
+    if "tempo" in wanted:
+        from benchmarks import tempo
+
+        tempo.run()
     if "mixing" in wanted:
         from benchmarks import mixing
 

@@ -53,7 +53,8 @@ def _sliced(
 ) -> int:
     facts = inspect(path)
     moments_s, strokes = _struck(path, source_is)
-    tempo, said = _tempo(bpm, strokes, moments_s)
+    loop_s = facts.length_s if source_is == "loop" else None
+    tempo, said = _tempo(bpm, strokes, moments_s, loop_s)
     if tempo is None and (by != "hits" or to_bpm is not None):
         raise Problem("The hits do not tell a tempo.", todo="Say it with --bpm.")
     chosen = CutSettings() if by == "hits" else CutSettings.model_validate(_as_settings(by))
@@ -113,16 +114,25 @@ def _struck(path: Path, source_is: str) -> tuple[NDArray[np.float64], Strokes]:
     return every, {name: one for name, one in strokes.items() if len(one)}
 
 
-def _tempo(bpm: float | None, strokes: Strokes, moments_s: NDArray[np.float64]) -> tuple[Tempo | None, str]:
+def _tempo(
+    bpm: float | None, strokes: Strokes, moments_s: NDArray[np.float64], loop_s: float | None
+) -> tuple[Tempo | None, str]:
     if bpm is not None:
         first_s = float(moments_s[0]) if len(moments_s) else 0.0
         return Tempo(bpm=bpm, bar_one_s=first_s), f"{bpm:g} bpm as said, bar one at the first hit"
     by_name = {one.name.lower(): key for key, one in PIECES.items()}
-    told = tempo_told_by({by_name.get(n, n): (t, np.ones(len(t))) for n, t in strokes.items()})
+    told = tempo_told_by({by_name.get(n, n): (t, np.ones(len(t))) for n, t in strokes.items()}, loop_s)
     if told is None:
         return None, "no tempo told"
     sure = "" if told.sure else ", not surely"
-    return Tempo(bpm=told.bpm, bar_one_s=told.bar_one_s), f"{told.bpm:.2f} bpm told by the hits{sure}"
+    tempo = Tempo(
+        bpm=told.bpm,
+        beats_per_bar=told.beats_per_bar,
+        beat_unit=told.beat_unit,
+        bar_one_s=told.bar_one_s,
+        changes=told.changes,
+    )
+    return tempo, f"{told.bpm:.2f} bpm told by the hits{sure}"
 
 
 def _name(one: Slice, rate_hz: int, strokes: Strokes) -> str:

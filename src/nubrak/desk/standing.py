@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from hashlib import sha256
+from typing import TypeVar, cast
 
 import numpy as np
 from cachetools import LRUCache
@@ -32,6 +34,7 @@ from nubrak.core.sort import Sorted, sort_moments
 from nubrak.core.spill import rings_s
 from nubrak.store.sessions import SessionState
 
+T = TypeVar("T")
 _MOST_DRAFTS = 24  # bands, materials and leakers tried on parts
 _UNKNOWN_RING_S = 0.25  # of a hit added where nothing was found
 
@@ -81,6 +84,7 @@ class Standing:
     _openings: dict[str, Openings] = field(default_factory=dict)
     _unmixed: list[str] = field(default_factory=list)
     _plans: dict[tuple[str, str], LayerPlan] = field(default_factory=dict)
+    _once: dict[str, object] = field(default_factory=dict)
 
     @property
     def unmixed(self) -> str:
@@ -98,6 +102,12 @@ class Standing:
     def document(self) -> Document:
         """The session's document."""
         return self.state.document
+
+    def once(self, name: str, make: Callable[[], T]) -> T:
+        """What is made of the session as it stands, made when it is first asked for."""
+        if name not in self._once:
+            self._once[name] = make()
+        return cast("T", self._once[name])
 
     def missing(self) -> list[tuple[str, Look]]:
         """The audio that is still to be analysed, and how."""

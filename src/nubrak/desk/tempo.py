@@ -3,37 +3,50 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from nubrak.core.midi import read_midi
+from nubrak.core.pieces import PIECES
 from nubrak.core.problem import Problem
-from nubrak.core.session import SetTempo
+from nubrak.core.session import Document, SetTempo
 from nubrak.core.shape import Notes
-from nubrak.core.tempo import TempoGuess, TempoTold, estimate_tempo, follow, tempo_told_by
+from nubrak.core.tempo import Hits, Tempo, TempoTold, follow, in_order, tempo_told_by
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
 from nubrak.store.sessions import SessionState
 
 
-def struck(standing: Standing, part_ids: list[str]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """All hits of these parts in order of time, (n,) in s, and how strong each is against its part's,
-    (n,).
+def hits_of(standing: Standing, part_ids: list[str]) -> Hits:
+    """All hits of these parts as played, of all where none is named: times (n,) in s and how strong each is,
+    by piece.
     """
-    times, weights = [np.zeros(0)], [np.zeros(0)]
+    out: dict[str, list[Notes]] = {}
     for part_id in part_ids or list(standing.document.parts):
-        notes = standing.notes(part_id, before=True)
-        times.append(notes.time_s)
-        weights.append(notes.velocity / 127.0)
-    time_s, weight = np.concatenate(times), np.concatenate(weights)
-    order = np.argsort(time_s, kind="stable")
-    return time_s[order], weight[order]
+        piece = standing.document.part(part_id).piece
+        out.setdefault(piece, []).append(standing.notes(part_id, before=True))
+    return {
+        piece: (
+            np.concatenate([one.time_s for one in notes]),
+            np.concatenate([one.velocity for one in notes]) / 127.0,
+        )
+        for piece, notes in out.items()
+    }
+
+
+def loop_of(document: Document) -> float | None:
+    """How long the one loop of a session lasts, in s; None where it is something else."""
+    sources = list(document.sources.values())
+    heads = [part for part in document.parts.values() if part.sources and part.sorted_from is None]
+    if len(sources) != 1 or len(heads) != 1 or PIECES[heads[0].piece].family != "whole":
+        return None
+    [source] = sources
+    return source.clips[0].length_s if len(source.clips) == 1 and not source.clips[0].start_s else None
 
 
 class TempoGuesses(BaseModel):
-    """The likeliest tempo, half of it and double it."""
+    """What the hits tell: the likeliest tempo with others beside it; empty where too few tell."""
 
-    guesses: list[TempoGuess]
+    told: TempoTold | None
     hits: int
 
 
@@ -50,20 +63,9 @@ def told(standing: Standing) -> TempoTold | None:
     """Tempo and bar one as the hits tell them, once every source is looked through; None before, where a
     person has spoken, and where too few hits tell.
     """
-    document = standing.document
-    if document.tempo.known != "no" or any(standing.waiting.values()):
+    if standing.document.tempo.known != "no" or any(standing.waiting.values()):
         return None
-    hits: dict[str, list[Notes]] = {}
-    for part_id, part in document.parts.items():
-        hits.setdefault(part.piece, []).append(standing.notes(part_id, before=True))
-    by_piece = {
-        piece: (
-            np.concatenate([one.time_s for one in notes]),
-            np.concatenate([one.velocity for one in notes]) / 127.0,
-        )
-        for piece, notes in hits.items()
-    }
-    return tempo_told_by(by_piece, document.tempo.beats_per_bar)
+    return standing.once("tempo", lambda: tempo_told_by(hits_of(standing, []), loop_of(standing.document)))
 
 
 def take_if_sure(desk: Desk, standing: Standing) -> TempoTold | None:
@@ -71,19 +73,23 @@ def take_if_sure(desk: Desk, standing: Standing) -> TempoTold | None:
     found = told(standing)
     if found is None or not found.sure:
         return found
-    tempo = standing.document.tempo.model_copy(
-        update={"known": "told", "bpm": found.bpm, "bar_one_s": found.bar_one_s}
-    )
-    desk.sessions.tell_tempo(standing.state.id, tempo)
+    desk.sessions.tell_tempo(standing.state.id, as_tempo(found))
     return None
 
 
+def as_tempo(found: TempoTold) -> Tempo:
+    """What the hits tell as a session keeps it."""
+    kept = found.model_dump(include={"bpm", "beats_per_bar", "beat_unit", "bar_one_s", "changes"})
+    return Tempo(known="told", sure=found.confidence, **kept)
+
+
 def tempo_guesses(standing: Standing, part_ids: list[str]) -> TempoGuesses:
-    """The tempo that the hits of these parts suggest, half of it and double it; of all parts where none is
+    """The tempo that the hits of these parts suggest, and what else it may be; of all parts where none is
     named.
     """
-    time_s, weight = struck(standing, part_ids)
-    return TempoGuesses(guesses=estimate_tempo(time_s, weight), hits=len(time_s))
+    hits = hits_of(standing, part_ids)
+    count = sum(len(time_s) for time_s, _ in hits.values())
+    return TempoGuesses(told=tempo_told_by(hits, loop_of(standing.document)), hits=count)
 
 
 def follow_parts(desk: Desk, session_id: str, revision: int, part_ids: list[str]) -> SessionState:
@@ -91,7 +97,7 @@ def follow_parts(desk: Desk, session_id: str, revision: int, part_ids: list[str]
     standing = desk.standing(session_id)
     require_tempo(standing)
     straight = standing.document.tempo.model_copy(update={"changes": []})
-    changes = follow(straight, *struck(standing, part_ids))
+    changes = follow(straight, *in_order(hits_of(standing, part_ids)))
     if not changes:
         raise Problem("There are too few hits to follow.", todo="Choose a part that keeps time.")
     action = SetTempo.model_validate({"kind": "set_tempo", "changes": {"changes": changes}})

@@ -1,4 +1,4 @@
-"""Seconds to beats and back, tempo from hits and taps, a map that follows a performance."""
+"""Seconds to beats and back, a map that follows a performance."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.tempo.estimate import estimate_tempo, tapped
 from nubrak.core.tempo.follow import follow
 from nubrak.core.tempo.tempo_map import Tempo, TempoChange, beats_at, seconds_at
 
@@ -42,35 +41,6 @@ def played(bpm: float, bars: int, jitter_s: float, seed: int, start_s: float = 0
         for place in [*np.arange(0, 4, 0.5), *(rng.choice(np.arange(0.25, 4, 0.5), 2))]
     ]
     return np.sort(start_s + np.array(beats) * 60 / bpm + rng.normal(0, jitter_s, len(beats)))
-
-
-@pytest.mark.parametrize("bpm", [72.0, 93.5, 118.0, 141.3])
-def test_the_tempo_of_a_performance_is_found_and_half_and_double_offered(bpm: float) -> None:
-    guesses = estimate_tempo(played(bpm, 16, 0.006, int(bpm)))
-    best = guesses[0]
-    octave = round(np.log2(best.bpm / bpm))
-    assert best.bpm == pytest.approx(bpm * 2.0**octave, rel=0.002) and abs(octave) <= 1
-    assert any(guess.bpm == pytest.approx(bpm, rel=0.002) for guess in guesses)
-    assert guesses[0].confidence > 0.5
-    beat = 60 / best.bpm
-    away = (best.first_beat_s - 0.7) / beat * (1 if octave >= 0 else 2)
-    assert abs(away - round(away)) < 0.12
-
-
-def test_chance_has_no_tempo() -> None:
-    rng = np.random.default_rng(4)
-    assert estimate_tempo(np.sort(rng.uniform(0, 60, 200)))[0].confidence < 0.35
-    assert estimate_tempo(np.array([0.0, 0.5, 1.0])) == []
-
-
-def test_taps_give_their_tempo_and_one_late_tap_spoils_nothing() -> None:
-    taps = np.arange(8) * 0.5
-    assert tapped(taps.tolist()) == pytest.approx(120)
-    late = taps.copy()
-    late[5] += 0.12
-    assert tapped(late.tolist()) == pytest.approx(120, abs=2)
-    assert tapped(np.delete(taps, 3).tolist()) == pytest.approx(120)  # one left out
-    assert tapped([0.0, 0.5]) is None and tapped([0.0, 0.5, 0.4]) is None
 
 
 def test_the_map_stays_with_a_player_who_speeds_up() -> None:

@@ -296,10 +296,15 @@ export const LIMITS = {
     blend_percent: { least: 0, most: 100, step: 1, unit: '%', usual: 100, low: 0, high: 100 },
   },
   Tempo: {
+    sure: { least: 0, most: 1, step: 1, unit: '', usual: null, low: 0, high: 1 },
     bpm: { least: 20, most: 400, step: 1, unit: '', usual: 120, low: 20, high: 400 },
     beats_per_bar: { least: 1, most: 32, step: 1, unit: '', usual: 4, low: 1, high: 32 },
   },
   TempoChange: {
+    bpm: { least: 20, most: 400, step: 1, unit: '', usual: null, low: 20, high: 400 },
+  },
+  TempoPoint: {
+    bar: { least: 1, most: 100000, step: 1, unit: '', usual: null, low: 1, high: 100000 },
     bpm: { least: 20, most: 400, step: 1, unit: '', usual: null, low: 20, high: 400 },
   },
   Timing: {

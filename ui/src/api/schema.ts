@@ -2794,6 +2794,22 @@ export interface components {
             ring_s: number;
         };
         /**
+         * CountTempo
+         * @description Count half as fast or twice as fast: bar 1 stays where it is.
+         */
+        CountTempo: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "count_tempo";
+            /**
+             * Twice
+             * @description twice as fast; else half
+             */
+            twice: boolean;
+        };
+        /**
          * CurvePoint
          * @description A point of the curve that the threshold follows.
          */
@@ -3260,7 +3276,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["CountTempo"] | components["schemas"]["SetTempoLine"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
         };
         /**
          * Either
@@ -6693,6 +6709,19 @@ export interface components {
             };
         };
         /**
+         * SetTempoLine
+         * @description The tempo as a line of points over the bars; bar 1 stays where it is.
+         */
+        SetTempoLine: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_tempo_line";
+            /** Points */
+            points: components["schemas"]["TempoPoint"][];
+        };
+        /**
          * SetTo
          * @description All the same.
          */
@@ -7689,6 +7718,11 @@ export interface components {
              */
             known: "no" | "told" | "set" | "none";
             /**
+             * Sure
+             * @description how sure the hits are of it, where they told it
+             */
+            sure?: number | null;
+            /**
              * Bpm
              * @description quarter notes per minute
              * @default 120
@@ -7736,43 +7770,86 @@ export interface components {
          * @description A tempo that hits suggest.
          */
         TempoGuess: {
-            /** Bpm */
-            bpm: number;
             /**
-             * Confidence
-             * @description 0 to 1: how well the hits lie on its grid, and how much better than on any other
+             * Bpm
+             * @description quarter notes per minute
              */
-            confidence: number;
-            /**
-             * First Beat S
-             * @description where its first beat would stand
-             */
-            first_beat_s: number;
-        };
-        /**
-         * TempoGuesses
-         * @description The likeliest tempo, half of it and double it.
-         */
-        TempoGuesses: {
-            /** Guesses */
-            guesses: components["schemas"]["TempoGuess"][];
-            /** Hits */
-            hits: number;
-        };
-        /**
-         * TempoTold
-         * @description A tempo with its bar one, as the hits tell it.
-         */
-        TempoTold: {
-            /** Bpm */
             bpm: number;
+            /** Beats Per Bar */
+            beats_per_bar: number;
+            /** Beat Unit */
+            beat_unit: number;
             /** Bar One S */
             bar_one_s: number;
             /**
              * Confidence
-             * @description 0 to 1; from ``SURE`` on it is taken by itself
+             * @description 0 to 1: how likely it is this tempo
              */
             confidence: number;
+        };
+        /**
+         * TempoGuesses
+         * @description What the hits tell: the likeliest tempo with others beside it; empty where too few tell.
+         */
+        TempoGuesses: {
+            told: components["schemas"]["TempoTold"] | null;
+            /** Hits */
+            hits: number;
+        };
+        /**
+         * TempoPoint
+         * @description From a bar on so many quarter notes a minute.
+         */
+        TempoPoint: {
+            /**
+             * Bar
+             * @description the number of the bar; 1 is the first
+             */
+            bar: number;
+            /**
+             * Bpm
+             * @description quarter notes per minute
+             */
+            bpm: number;
+        };
+        /**
+         * TempoTold
+         * @description The likeliest tempo, and what else it may be.
+         */
+        TempoTold: {
+            /**
+             * Bpm
+             * @description quarter notes per minute
+             */
+            bpm: number;
+            /** Beats Per Bar */
+            beats_per_bar: number;
+            /** Beat Unit */
+            beat_unit: number;
+            /** Bar One S */
+            bar_one_s: number;
+            /**
+             * Confidence
+             * @description 0 to 1: how likely it is this tempo
+             */
+            confidence: number;
+            /**
+             * Bar Confidence
+             * @description 0 to 1: how likely bar 1 stands there, if the tempo is right
+             */
+            bar_confidence: number;
+            /**
+             * Changes
+             * @description a change per bar where the playing wanders; empty: one tempo throughout
+             * @default []
+             */
+            changes: components["schemas"]["TempoChange"][];
+            /**
+             * Others
+             * @description half of it, double it, and what is likely as well
+             * @default []
+             */
+            others: components["schemas"]["TempoGuess"][];
         };
         /**
          * Timing

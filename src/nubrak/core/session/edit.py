@@ -17,6 +17,7 @@ from nubrak.core.session.gather_edits import (
     Apart,
     AsPair,
     CombineMicrophones,
+    CountTempo,
     MoveClip,
     RemoveClip,
     RemoveSource,
@@ -25,6 +26,7 @@ from nubrak.core.session.gather_edits import (
     SetPiece,
     SetSpan,
     SetTempo,
+    SetTempoLine,
 )
 from nubrak.core.session.layer_edits import AddLayer, RemoveLayer, SetBlend, SetLayer
 from nubrak.core.session.mend_edits import MendStroke, Unmend
@@ -53,8 +55,8 @@ from nubrak.core.session.sort_edits import (
 from nubrak.core.session.write_edits import SoundWith, Write
 
 GatherAction = (
-    Rename | SetTempo | AddSource | AddClip | MoveClip | RemoveClip | AsPair | CombineMicrophones | Apart
-    | SetAside | SetSpan | RemoveSource | SetPiece | AddPass | ChooseBars
+    Rename | SetTempo | CountTempo | SetTempoLine | AddSource | AddClip | MoveClip | RemoveClip | AsPair
+    | CombineMicrophones | Apart | SetAside | SetSpan | RemoveSource | SetPiece | AddPass | ChooseBars
 )  # fmt: skip
 FindAction = SetFind | SetMark | Unmark | Give | MendStroke | Unmend | SetCleaning | MarkGaps
 SortAction = GiveStrokes | SetWay | SplitPart | JoinParts | AskPieces | AsOne | SetMuted

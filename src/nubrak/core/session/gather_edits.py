@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, ValidationError
 
 from nubrak.core.decide import clock
 from nubrak.core.names import Name
@@ -13,7 +13,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
 from nubrak.core.session.document import UNTITLED, Clip, Document, Part, Source, Span
 from nubrak.core.session.shifting import marks_with_clip, move_with_clip, shift_all
-from nubrak.core.tempo import TempoChange
+from nubrak.core.tempo import Tempo, TempoChange, TempoPoint, with_points
 from nubrak.core.time_line import LAST_S, TimeLineS
 
 _LONGEST_APART_S = 6 * 3600.0  # time stamps further apart than this are not of one session
@@ -38,11 +38,45 @@ class SetTempo(Action):
     changes: dict[str, float | str | bool | list[TempoChange]]
 
     def apply(self, document: Document) -> str:
-        document.tempo = tempo = changed(document.tempo, {"known": "set", **self.changes})
+        document.tempo = tempo = changed(document.tempo, {"known": "set", "sure": None, **self.changes})
         if tempo.known == "none":
             return "No tempo: played freely"
         follows = f", in {len(tempo.changes)} steps" if tempo.changes else ""
         return f"Tempo {tempo.bpm:g} bpm, {tempo.beats_per_bar}/{tempo.beat_unit}{follows}"
+
+
+class CountTempo(Action):
+    """Count half as fast or twice as fast: bar 1 stays where it is."""
+
+    kind: Literal["count_tempo"]
+    twice: bool = Field(description="twice as fast; else half")
+
+    def apply(self, document: Document) -> str:
+        by = 2.0 if self.twice else 0.5
+        tempo = document.tempo
+        changes = [{"time_s": one.time_s, "bpm": one.bpm * by} for one in tempo.changes]
+        try:
+            faster = {"known": "set", "sure": None, "bpm": tempo.bpm * by, "changes": changes}
+            document.tempo = Tempo.model_validate(tempo.model_dump() | faster)
+        except ValidationError as error:
+            said = "slower" if by < 1 else "faster"
+            raise Problem(f"Nobody counts {said} than this.", todo="The tempo stays as it is.") from error
+        return f"Count it {'twice' if self.twice else 'half'} as fast, {document.tempo.bpm:g} bpm"
+
+
+class SetTempoLine(Action):
+    """The tempo as a line of points over the bars; bar 1 stays where it is."""
+
+    kind: Literal["set_tempo_line"]
+    points: list[TempoPoint] = Field(min_length=1, max_length=5000)
+
+    def apply(self, document: Document) -> str:
+        drawn = with_points(document.tempo, self.points)
+        if drawn.changes and drawn.changes[-1].time_s > LAST_S:
+            raise Problem("A point of the tempo lies beyond the day.", todo="Put it at an earlier bar.")
+        document.tempo = drawn.model_copy(update={"known": "set", "sure": None})
+        count = len(drawn.changes) + 1
+        return f"Tempo {drawn.bpm:g} bpm" + (f", in {count} steps" if count > 1 else "")
 
 
 class AddSource(Action):

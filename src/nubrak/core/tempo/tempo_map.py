@@ -37,6 +37,9 @@ class Tempo(BaseModel):
     known: Known = Field(
         default="no", description="no: only assumed; told by the hits; set by a person; none: played freely"
     )
+    sure: float | None = Field(
+        default=None, ge=0, le=1, description="how sure the hits are of it, where they told it"
+    )
     bpm: float = Field(default=120.0, ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
     beats_per_bar: int = Field(default=4, ge=1, le=32)
     beat_unit: int = Field(default=4, description="2, 4, 8 or 16")

@@ -1,0 +1,51 @@
+"""The tempo as a line of points over the bars: what a hand sets, and what a tempo map is when drawn."""
+
+from __future__ import annotations
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from nubrak.core.tempo.tempo_map import LEAST_BPM, MOST_BPM, Tempo, TempoChange, beats_at, seconds_at
+
+_SAME_BAR = 1e-4
+
+
+class TempoPoint(BaseModel):
+    """From a bar on so many quarter notes a minute."""
+
+    bar: float = Field(ge=1, le=100_000, description="the number of the bar; 1 is the first")
+    bpm: float = Field(ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
+
+
+def points_of(tempo: Tempo) -> list[TempoPoint]:
+    """The line of a tempo map: a point at bar 1 and at every change behind it."""
+    at_s = np.array([change.time_s for change in tempo.changes])
+    bars = beats_at(tempo, at_s) / tempo.bar_beats + 1.0
+    begins = [change.bpm for change, bar in zip(tempo.changes, bars, strict=True) if bar <= 1.0 + _SAME_BAR]
+    first = TempoPoint(bar=1.0, bpm=begins[-1] if begins else tempo.bpm)
+    later = [
+        TempoPoint(bar=float(bar), bpm=change.bpm)
+        for change, bar in zip(tempo.changes, bars, strict=True)
+        if bar > 1.0 + _SAME_BAR
+    ]
+    return [first, *later]
+
+
+def with_points(tempo: Tempo, points: list[TempoPoint]) -> Tempo:
+    """The tempo along these points: each holds until the next, and stays on its bar whatever goes before it.
+    Bar 1 stays where it is; of two points at one bar the later given holds.
+    """
+    held = sorted({round(point.bar, 6): point.bpm for point in points}.items())
+    if not held:
+        return tempo
+    bpm = held[0][1]
+    out = tempo.model_copy(update={"bpm": bpm, "changes": []})
+    changes: list[TempoChange] = []
+    for bar, faster in held:
+        if bar <= 1.0 + _SAME_BAR:
+            continue
+        beats = np.array([(bar - 1.0) * tempo.bar_beats])
+        time_s = float(seconds_at(out, beats)[0])
+        changes.append(TempoChange(time_s=round(time_s, 6), bpm=faster))
+        out = out.model_copy(update={"changes": list(changes)})
+    return out
