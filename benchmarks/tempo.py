@@ -23,6 +23,7 @@ import mir_eval
 import numpy as np
 from numpy.typing import NDArray
 
+from benchmarks.beat_reference import beats_by_librosa
 from benchmarks.grooves import CELLS_OF_BEAT, GROOVES, Played, as_found, play
 from benchmarks.learn_tempo import hits_of, teach
 from benchmarks.performances import Stroke as SoundedStroke
@@ -99,9 +100,8 @@ def _true_bpm(played: Played) -> float:
 
 
 def _theirs(envelope: NDArray[np.float32], played: Played) -> Row:
-    bpm, frames = librosa.beat.beat_track(onset_envelope=envelope, sr=_RATE_HZ, hop_length=_HOP)
-    beats = librosa.frames_to_time(frames, sr=_RATE_HZ, hop_length=_HOP)
-    return _row(float(np.atleast_1d(bpm)[0]) or 1.0, _true_bpm(played), beats, played.beats_s)
+    bpm, beats = beats_by_librosa(envelope, _RATE_HZ, _HOP)
+    return _row(bpm or 1.0, _true_bpm(played), beats, played.beats_s)
 
 
 def _envelope(hits: Hits, until_s: float) -> NDArray[np.float32]:
@@ -204,7 +204,8 @@ def _proof(folder: Path) -> None:
         bpm = _beat_bpm(told) if told else 0.0
         right.append(abs(bpm / known["bpm"] - 1.0) < _RIGHT)
         audio, rate = librosa.load(files[0] if known["kind"] != "session" else files[-1], sr=None)
-        theirs = float(np.atleast_1d(librosa.beat.beat_track(y=audio, sr=rate)[0])[0])
+        strength = librosa.onset.onset_strength(y=audio, sr=rate, hop_length=_HOP)
+        theirs, _ = beats_by_librosa(strength, int(rate), _HOP)
         said = "nothing told"
         if told:
             said = f"{bpm:.2f} in {told.beats_per_bar}/{told.beat_unit}, {told.confidence:.2f} sure"

@@ -14,8 +14,8 @@ WALTZ = next(one for one in GROOVES if one.name == "waltz")
 
 
 def test_readings_come_likeliest_first_and_hold_the_beat() -> None:
-    played = play(WALTZ, 126.0, 3, 30.0)
-    found = readings(hits_of(as_found(played, 3)))
+    played = play(WALTZ, 126.0, 21, 30.0)
+    found = readings(hits_of(as_found(played, 21)))
     odds = [one.odds for one in found]
     assert odds == sorted(odds, reverse=True)
     best = found[0]

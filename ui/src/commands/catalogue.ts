@@ -63,7 +63,7 @@ export const COMMANDS = {
     {
       cut: 'how hard, when, which note, write, cut',
       write: 'how hard, when, which note, write, cut',
-      gather: 'sources, spill map, record, live',
+      gather: 'sources, tempo, spill map, record, live',
       find: 'settings, everything done by hand, mending, gaps',
       shape: 'how hard, when, which note, write, cut',
       layer: 'sounds, hits laid over each other, balance, kits',
@@ -77,6 +77,7 @@ export const COMMANDS = {
       find: 'previous hit',
       'second look': 'the place before',
       sort: 'previous stroke',
+      gather: 'the point of the tempo before',
       shape: 'previous note',
     },
     'ArrowLeft',
@@ -88,6 +89,7 @@ export const COMMANDS = {
       find: 'next hit',
       'second look': 'skip it for now',
       sort: 'next stroke',
+      gather: 'the point of the tempo after',
       shape: 'next note',
     },
     'ArrowRight',
@@ -97,7 +99,7 @@ export const COMMANDS = {
   up: at(
     {
       write: 'the stroke louder',
-      gather: 'the source above',
+      gather: 'the source above; a point of the tempo faster',
       find: 'threshold up',
       sort: 'the sound above',
       shape: 'louder',
@@ -109,7 +111,7 @@ export const COMMANDS = {
   down: at(
     {
       write: 'the stroke softer',
-      gather: 'the source below',
+      gather: 'the source below; a point of the tempo slower',
       find: 'threshold down',
       sort: 'the sound below',
       shape: 'softer',
@@ -119,11 +121,21 @@ export const COMMANDS = {
     'ArrowDown',
   ),
   upFar: at(
-    { write: 'louder by ten', shape: 'louder by ten', find: 'the gap behind the stroke a decibel louder' },
+    {
+      write: 'louder by ten',
+      shape: 'louder by ten',
+      find: 'the gap behind the stroke a decibel louder',
+      gather: 'a point of the tempo faster by one',
+    },
     'Shift+ArrowUp',
   ),
   downFar: at(
-    { write: 'softer by ten', shape: 'softer by ten', find: 'the gap behind the stroke a decibel softer' },
+    {
+      write: 'softer by ten',
+      shape: 'softer by ten',
+      find: 'the gap behind the stroke a decibel softer',
+      gather: 'a point of the tempo slower by one',
+    },
     'Shift+ArrowDown',
   ),
   earlier: at(
@@ -133,6 +145,7 @@ export const COMMANDS = {
       shape: 'the note a millisecond earlier',
       layer: 'a sample earlier',
       mix: 'the stage one place earlier',
+      gather: 'a point of the tempo a bar earlier',
     },
     'Alt+ArrowLeft',
   ),
@@ -143,6 +156,7 @@ export const COMMANDS = {
       shape: 'the note a millisecond later',
       layer: 'a sample later',
       mix: 'the stage one place later',
+      gather: 'a point of the tempo a bar later',
     },
     'Alt+ArrowRight',
   ),
@@ -186,6 +200,7 @@ export const COMMANDS = {
       find: 'add a hit at the pointer, else at the line',
       sort: 'the piece that is said next is struck there as well',
       mix: 'add a stage',
+      gather: 'a point of the tempo at the line',
     },
     'a',
   ),
@@ -203,7 +218,7 @@ export const COMMANDS = {
     {
       cut: 'no cut here',
       write: 'take the stroke away',
-      gather: 'take the source out',
+      gather: 'take the source out; take the point of the tempo away',
       sort: 'throw this piece away, or take it back',
       shape: 'delete the notes',
       mix: 'take the stage out',

@@ -17,13 +17,15 @@ import { Record } from '../record/Record';
 import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
 import { Takes } from './Takes';
+import { TempoView } from './TempoView';
 import { useDrop } from './useDrop';
 import './gather.scss';
 
-const VIEWS = ['sources', 'map', 'record', 'live'] as const;
+const VIEWS = ['sources', 'tempo', 'map', 'record', 'live'] as const;
 type View = (typeof VIEWS)[number];
 const NAMES: { [view in View]: string } = {
   sources: 'Sources',
+  tempo: 'Tempo',
   map: 'Spill map',
   record: 'Record',
   live: 'Live',
@@ -101,7 +103,10 @@ export function Gather(props: BenchProps) {
     askPieces: () => ask(),
     view: () => setShown((now) => VIEWS[(VIEWS.indexOf(now) + 1) % VIEWS.length]!),
   };
-  useCommands(commands, part && shown !== 'record' ? letters : {});
+  useCommands(
+    shown === 'tempo' ? { view: commands.view } : commands,
+    part && shown !== 'record' && shown !== 'tempo' ? letters : {},
+  );
 
   /** What stands under a part, told from its moments or divided from it, with its strokes. */
   const family = (headId: string) =>
@@ -145,6 +150,7 @@ export function Gather(props: BenchProps) {
     />
   );
   if (shown === 'record') return <Record {...props} head={head} form={form} />;
+  if (shown === 'tempo') return <TempoView {...props} head={head} form={form} />;
   if (shown === 'live') return <Live {...props} head={head} />;
   return (
     <>

@@ -24,7 +24,7 @@ export function SessionForm({ doing, document, offer }: Props) {
   const known = knownTempo(document) !== null;
   const changes = tempo.changes?.length ?? 0;
   const [name, setName] = useState(document.name);
-  const [guesses, setGuesses] = useState<Schema['TempoGuess'][] | null>(null);
+  const [heard, setHeard] = useState<Schema['TempoTold'] | null>(null);
   const file = useRef<HTMLInputElement | null>(null);
   const taps = useRef<number[]>([]);
   const [tapped, setTapped] = useState<number | null>(null);
@@ -49,13 +49,15 @@ export function SessionForm({ doing, document, offer }: Props) {
       const found = await take(
         client.POST('/api/sessions/{session_id}/tempo/guesses', { params, body: { part_ids: [] } }),
       );
-      setGuesses(found.guesses);
-      if (!found.guesses.length)
+      setHeard(found.told);
+      if (!found.told)
         useWindow.getState().notify(`${found.hits} hits are too few to tell a tempo. Type or tap it.`, true);
     } catch (error) {
       tell(error);
     }
   };
+  const suggested = heard ?? (tempo.known === 'no' ? offer : null);
+  const count = (twice: boolean) => doing.act({ kind: 'count_tempo', twice });
   const follow = () =>
     void doing.revised((revision) =>
       client.POST('/api/sessions/{session_id}/tempo/follow', {
@@ -119,30 +121,58 @@ export function SessionForm({ doing, document, offer }: Props) {
         </button>
       </p>
       <p className="about" role="status" data-testid="tempo-known">
-        {tempo.known === 'told' ? (
+        {known ? (
           <>
-            Told by the hits.{' '}
-            <button type="button" className="plain-act light" onClick={() => void set({ known: 'none' })}>
-              it has none
+            {tempo.known === 'told' &&
+              `Told by the hits${tempo.sure ? `, ${percent(tempo.sure)} sure` : ''}. `}
+            Or count it{' '}
+            <button type="button" className="plain-act light" onClick={() => void count(false)}>
+              half as fast
             </button>
+            ,{' '}
+            <button type="button" className="plain-act light" onClick={() => void count(true)}>
+              twice as fast
+            </button>
+            {tempo.known === 'told' && (
+              <>
+                ; or{' '}
+                <button type="button" className="plain-act light" onClick={() => void set({ known: 'none' })}>
+                  it has none
+                </button>
+              </>
+            )}
           </>
         ) : tempo.known === 'none' ? (
           'Played freely: nothing is drawn to a grid.'
-        ) : known ? null : offer ? (
-          <>
-            The hits suggest {offer.bpm.toFixed(1)} bpm, {Math.round(offer.confidence * 100)} % sure.{' '}
-            <button
-              type="button"
-              className="plain-act light"
-              onClick={() => void set({ bpm: offer.bpm, bar_one_s: offer.bar_one_s, changes: [] })}
-            >
-              take it
-            </button>
-          </>
         ) : (
-          'No tempo is known yet; nothing is drawn to a grid until one is.'
+          !suggested && 'No tempo is known yet; nothing is drawn to a grid until one is.'
         )}
       </p>
+      {suggested && (
+        <div data-testid="guesses">
+          <p className="about">The hits suggest:</p>
+          <ul className="guesses">
+            {[suggested, ...suggested.others].map((one, index) => (
+              <li key={`${one.bpm} ${one.beats_per_bar}`}>
+                <button
+                  type="button"
+                  className="plain-act light"
+                  onClick={() => {
+                    setHeard(null);
+                    void set(taken(one, index === 0 ? suggested.changes : []));
+                  }}
+                >
+                  {one.bpm.toFixed(1)} bpm in {one.beats_per_bar}/{one.beat_unit}
+                </button>
+                <span className="about">
+                  {percent(one.confidence)} sure, bar 1 at {clock(one.bar_one_s, 3)}
+                  {index === 0 && suggested.changes.length > 0 && ', following the player'}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
       {tapped !== null && (
         <p className="about" role="status">
           Tapped {tapped.toFixed(1)} bpm.{' '}
@@ -154,29 +184,6 @@ export function SessionForm({ doing, document, offer }: Props) {
             take it
           </button>
         </p>
-      )}
-      {guesses && guesses.length > 0 && (
-        <ul className="guesses" data-testid="guesses">
-          {guesses.map((guess, index) => (
-            <li key={guess.bpm}>
-              <button
-                type="button"
-                className="plain-act light"
-                onClick={() => void set({ bpm: guess.bpm, bar_one_s: guess.first_beat_s, changes: [] })}
-              >
-                {guess.bpm.toFixed(2)} bpm
-              </button>
-              <span className="about">
-                {index === 0
-                  ? `${Math.round(guess.confidence * 100)} % sure`
-                  : guess.bpm < guesses[0]!.bpm
-                    ? 'half'
-                    : 'double'}
-                , first beat at {clock(guess.first_beat_s, 3)}
-              </span>
-            </li>
-          ))}
-        </ul>
       )}
       {changes > 0 && (
         <p className="about">
@@ -206,6 +213,14 @@ export function SessionForm({ doing, document, offer }: Props) {
     </div>
   );
 }
+
+const percent = (share: number) => `${Math.round(share * 100)} %`;
+
+/** A tempo that the hits suggest, as the session takes it. */
+const taken = (
+  { bpm, beats_per_bar, beat_unit, bar_one_s }: Schema['TempoGuess'],
+  changes: Schema['TempoChange'][],
+) => ({ bpm, beats_per_bar, beat_unit, bar_one_s, changes });
 
 const round = (bpm: number) => Math.round(bpm * 100) / 100;
 

@@ -253,13 +253,13 @@ export function VelocityField({
       }
     }
   };
-  const handlers = useGesture<NoteGesture>(STILL, (gesture, { kind, x, y, width, height, shift }) => {
+  const handlers = useGesture<NoteGesture>(STILL, (gesture, { kind, x, y, width, height, shift, alt }) => {
     const notes = columns && { timeS: columns.time_s, placeS: columns.struck_s, velocity: columns.velocity };
     const field = fieldBox(width, height);
-    const scene: NoteScene = { field, view, lengthS, notes, drawing, loop, looping, chosenS };
+    const scene: NoteScene = { field, view, lengthS, notes, drawing, loop, looping, chosenS, tempo };
     const [next, effects] = stepNotes(
       gesture,
-      { kind, at: notePointAt(scene, x, y), straight: shift },
+      { kind, at: notePointAt(scene, x, y), straight: shift, free: alt },
       scene,
     );
     doAll(effects);

@@ -1,7 +1,7 @@
 import { KeyOf } from '../commands/KeyOf';
 import type { Document } from '../api/client';
 import { useWindow } from '../state/window';
-import { knownTempo, barAndBeat, clock } from '../stage/axes';
+import { barAndBeat, bpmAt, clock, knownTempo } from '../stage/axes';
 
 function Place({ document }: { document: Document }) {
   const playheadS = useWindow((state) => state.playheadS);
@@ -12,6 +12,13 @@ function Place({ document }: { document: Document }) {
         {clock(playheadS)}
       </span>
       {tempo && <span className="number place">{barAndBeat(tempo, playheadS)}</span>}
+      <span className="number" data-testid="tempo-said">
+        {tempo
+          ? `${bpmAt(tempo, playheadS).toFixed(1)} bpm in ${tempo.beats_per_bar}/${tempo.beat_unit}${
+              tempo.known === 'told' ? ', told by the hits' : ''
+            }`
+          : 'no tempo yet'}
+      </span>
     </>
   );
 }
@@ -33,15 +40,9 @@ export function Transport({
   const looping = useWindow((state) => state.looping);
   const alone = useWindow((state) => state.alone);
   const set = useWindow((state) => state.set);
-  const tempo = knownTempo(document);
   return (
     <footer>
       <Place document={document} />
-      <span className="number" data-testid="tempo-said">
-        {tempo
-          ? `${tempo.bpm.toFixed(1)} bpm${tempo.known === 'told' ? ', told by the hits' : ''}`
-          : 'no tempo yet'}
-      </span>
       <button type="button" className="plain-act" onClick={toggle} aria-pressed={playing}>
         <KeyOf of="play" /> {playing ? 'Stop' : 'Play'}
       </button>

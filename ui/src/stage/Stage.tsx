@@ -251,6 +251,7 @@ export function Stage({
       looping,
       chosenS,
       gaps: gapsHeld ? gaps : null,
+      tempo,
     };
     const at = pointAt(scene, x, y);
     if (kind === 'move' && gesture !== IDLE) useWindow.getState().set({ pointerS: at.timeS });

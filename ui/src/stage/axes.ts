@@ -64,6 +64,18 @@ export function quartersAt(tempo: Schema['Tempo'], timeS: number): number {
   return quarters + (timeS - at) * speed;
 }
 
+/** Seconds at so many quarters from bar 1. */
+export function secondsAt(tempo: Schema['Tempo'], quarters: number): number {
+  const all = knots(tempo);
+  const [at, begins, speed] = all.findLast(([, passed]) => passed <= quarters) ?? all[0]!;
+  return at + (quarters - begins) / speed;
+}
+
+/** Quarters a minute at a moment. */
+export function bpmAt(tempo: Schema['Tempo'], timeS: number): number {
+  return (tempo.changes ?? []).findLast((one) => one.time_s <= timeS)?.bpm ?? tempo.bpm ?? 120;
+}
+
 /**
  * The grid lines of a stretch, no closer than `leastS`: bars always where they fit, beats and sixteenths
  * where there is room.

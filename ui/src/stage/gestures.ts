@@ -3,9 +3,9 @@ import { outlineOf, yToDown, type GapHold, type GapPut } from './gaps';
 import { counts } from './states';
 import { lineLevelAt, type CurvePoint } from './curve';
 import type { Pointed, Scene } from './hit';
+import { rangeOf } from './snap';
 
 const TAP_PX = 5;
-const SHORTEST_LOOP_S = 0.03;
 
 /** A hit by where it was found and where it stood when it was taken: rows may change while it is dragged. */
 export interface Hit {
@@ -165,9 +165,9 @@ function move(gesture: Exclude<Gesture, { kind: 'idle' }>, { at, free }: StageEv
       ];
     case 'loop': {
       if (!gesture.moved && Math.abs(at.x - fromX) < TAP_PX) return [gesture, []];
-      const startS = Math.min(gesture.from.timeS, at.timeS);
-      const endS = Math.max(gesture.from.timeS, at.timeS, startS + SHORTEST_LOOP_S);
-      return [{ ...gesture, moved: true }, [{ kind: 'loop', loop: { startS, endS }, looping: true }]];
+      const lines = { view, width: boxes.wave.width, tempo: scene.tempo ?? null };
+      const loop = rangeOf(gesture.from.timeS, at.timeS, lines, free);
+      return [{ ...gesture, moved: true }, [{ kind: 'loop', loop, looping: true }]];
     }
   }
 }

@@ -1,4 +1,4 @@
-import type { Decisions } from '../api/client';
+import type { Decisions, Schema } from '../api/client';
 import type { View } from '../state/view';
 import { firstAt, levelToY, timeToX, xToTime } from './axes';
 import { lineLevelAt, type CurvePoint } from './curve';
@@ -28,6 +28,8 @@ export interface Scene {
   chosenS: readonly number[];
   /** The gaps of the recording, where they can be taken hold of. */
   gaps?: Gaps | null;
+  /** The grid that ranges lie on; empty where none is shown. */
+  tempo?: Schema['Tempo'] | null;
 }
 
 /** What lies under the pointer. */

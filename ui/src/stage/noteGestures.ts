@@ -3,12 +3,12 @@ import type { View } from '../state/view';
 import { firstAt, timeToX, xToTime } from './axes';
 import type { BoxPx } from './gestures';
 import type { Box } from './ground';
+import { rangeOf } from './snap';
 
 const LOUDEST = 127;
 const REACH_PX = 12;
 const TAP_PX = 4;
 const ABOVE_PX = 8;
-const SHORTEST_LOOP_S = 0.03;
 /** Points of a drawn line lie no closer than this share of what is in view. */
 const FINEST_SHARE = 1 / 400;
 
@@ -29,6 +29,8 @@ export interface NoteScene {
   loop: { startS: number; endS: number } | null;
   looping: boolean;
   chosenS: readonly number[];
+  /** The grid that ranges lie on; empty where none is shown. */
+  tempo?: Schema['Tempo'] | null;
 }
 
 /** What lies under the pointer: the note by what names it. */
@@ -47,11 +49,15 @@ export type NoteGesture =
   | { kind: 'box'; from: NotePointed; moved: boolean }
   | { kind: 'loop'; from: NotePointed; moved: boolean; before: NoteScene['loop']; looping: boolean };
 
-/** What the pointer does, and what lies under it; `straight`: a line is drawn as one stroke. */
+/**
+ * What the pointer does, and what lies under it; `straight`: a line is drawn as one stroke; `free`: nothing
+ * snaps.
+ */
 export interface NoteEvent {
   kind: 'down' | 'move' | 'up' | 'cancel' | 'leave';
   at: NotePointed;
   straight: boolean;
+  free?: boolean;
 }
 
 /** What follows from a gesture; the component does it. `ended`: let go, so that it is kept. */
@@ -97,7 +103,7 @@ export function stepNotes(gesture: NoteGesture, event: NoteEvent, scene: NoteSce
     case 'down':
       return begin(event.at, scene);
     case 'move':
-      return move(gesture, event.at, event.straight, scene);
+      return move(gesture, event, scene);
     case 'up':
       return [STILL, end(gesture, event.at, scene)];
   }
@@ -136,7 +142,7 @@ function begin(at: NotePointed, scene: NoteScene): Step {
   return [{ kind: 'loop', from: at, moved: false, before: scene.loop, looping: scene.looping }, []];
 }
 
-function move(gesture: NoteGesture, at: NotePointed, straight: boolean, scene: NoteScene): Step {
+function move(gesture: NoteGesture, { at, straight, free = false }: NoteEvent, scene: NoteScene): Step {
   if (gesture.kind === 'idle') return [gesture, []];
   const { field, view } = scene;
   const fromX = timeToX(gesture.from.timeS, view, field.left, field.width);
@@ -160,9 +166,9 @@ function move(gesture: NoteGesture, at: NotePointed, straight: boolean, scene: N
       return [{ ...gesture, moved }, [{ kind: 'box', box }]];
     }
     case 'loop': {
-      const startS = Math.min(gesture.from.timeS, at.timeS);
-      const endS = Math.max(gesture.from.timeS, at.timeS, startS + SHORTEST_LOOP_S);
-      return [{ ...gesture, moved }, [{ kind: 'loop', loop: { startS, endS }, looping: true }]];
+      const lines = { view, width: field.width, tempo: scene.tempo ?? null };
+      const loop = rangeOf(gesture.from.timeS, at.timeS, lines, free);
+      return [{ ...gesture, moved }, [{ kind: 'loop', loop, looping: true }]];
     }
   }
 }

@@ -64,7 +64,7 @@ _BESIDE = 0.06  # of the strokes are on no cell: graces, false ones
 _MIXED = 0.5  # of what is played mixes grooves
 # Bars repeat themselves and pieces go together: so many strokes tell as much as one that stood alone.
 EVIDENCE_COUNTS = 9.0
-_BEYOND = 0.15  # natural logarithm of a tempo: how far beyond its usual ones a groove is played
+_BEYOND = 0.08  # natural logarithm of a tempo: how far beyond its usual ones a groove is played
 
 
 @dataclass(frozen=True)
