@@ -21,7 +21,8 @@ def _tracker() -> Any:
         return numba.njit(getattr(beat, name).gufunc_builder.py_func)
 
     score, path, trim, last = (
-        plain(f"__{name}") for name in ("beat_local_score", "beat_track_dp", "trim_beats", "last_beat_selector")
+        plain(f"__{name}")
+        for name in ("beat_local_score", "beat_track_dp", "trim_beats", "last_beat_selector")
     )
     back = plain("__dp_backtrack")
 
@@ -30,7 +31,9 @@ def _tracker() -> Any:
         score(envelope, np.asarray(frames, envelope.dtype), out)
         return out
 
-    def beat_track_dp(local: NDArray[Any], frames: NDArray[Any], tightness: float) -> tuple[NDArray[Any], ...]:
+    def beat_track_dp(
+        local: NDArray[Any], frames: NDArray[Any], tightness: float
+    ) -> tuple[NDArray[Any], ...]:
         links, sums = np.zeros(len(local), np.int32), np.zeros_like(local)
         path(local, np.asarray(frames, local.dtype), tightness, links, sums)
         return links, sums

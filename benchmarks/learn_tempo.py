@@ -20,7 +20,7 @@ _BACKGROUND, _ACCENTED, _AS_GROOVES = (
     0.5,
     0.7,
 )  # a rate where nothing is known, and how many grooves it counts as
-_HELD, _DRAWN = 6.0, 0.2
+_HELD, _DRAWN = 10.0, 0.2
 
 
 def hits_of(strokes: Sequence[object]) -> Hits:

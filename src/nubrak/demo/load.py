@@ -17,9 +17,9 @@ from nubrak.core.find import find_candidates
 from nubrak.core.flow import look_of
 from nubrak.core.gather import AudioFacts, inspect
 from nubrak.core.layer import Layer
-from nubrak.core.pieces import PieceGuess, guess_from_name
+from nubrak.core.pieces import OVERHEADS, PieceGuess, guess_from_name
 from nubrak.core.samples import STARTER, Instrument, Kit, Sample, character, measure
-from nubrak.core.session import Clip, Document, Part, Source
+from nubrak.core.session import Clip, Document, Part, Source, arrange
 from nubrak.core.tempo import Tempo
 from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
 from nubrak.demo.mix import mix_demo
@@ -198,12 +198,14 @@ def _add(
             key_before, before = _store(engine, earlier[file], f"first {file}")
             changes = {"audio": key_before, "length_s": before.length_s}
             source.passes = [clip.model_copy(update=changes), clip]
-        part = Part(piece=guess.piece, place=place, sources=[source_id], told=False)
+        named = OVERHEADS if guess.over_the_kit else None
+        part = Part(piece=guess.piece, place=place, sources=[source_id], told=False, named=named)
         instrument = next((i for i in kit.instruments.values() if i.piece == guess.piece), None)
         if instrument is not None and guess.piece in ("kick", "snare", "clap"):
             part.layers["starter"] = Layer(instrument=instrument)
         document.parts[f"part-{place}"] = part
         analyse_audio(engine, cache, key, look_of(document, f"part-{place}"))
+    arrange(document)
     if name == TITLE:
         mix_demo(document)
     Sessions(engine).new(document)

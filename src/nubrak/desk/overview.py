@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import places
 from nubrak.core.midi import USUAL_TICKS, half_tick_ms
+from nubrak.core.session import WithoutMicrophone, without_microphone
 from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
 from nubrak.desk.sorting import tell_what_is_new
@@ -37,6 +38,9 @@ class Overview(BaseModel):
         description="how far a note may be from its stroke in MIDI of so many ticks per quarter"
     )
     parts: list[PartOverview]
+    without_microphone: WithoutMicrophone | None = Field(
+        default=None, description="pieces of the kit that only others hear"
+    )
     tempo_offer: TempoTold | None = Field(
         default=None, description="what the hits suggest, not surely enough to be taken by itself"
     )
@@ -75,5 +79,6 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
         length_s=standing.document.length_s,
         rounding_ms=rounding,
         parts=parts,
+        without_microphone=without_microphone(standing.document),
         tempo_offer=offer,
     )

@@ -112,7 +112,7 @@ def test_only_parts_of_one_family_are_joined_or_split() -> None:
 
 
 def test_a_part_with_a_microphone_of_its_own_is_divided_and_joined_again() -> None:
-    document = with_sources(("snare.wav", "snare"), ("kick.wav", "kick"))
+    document = with_sources(("snare.wav", "snare"), ("hat.wav", "hi-hat"))
     document.parts["p0"].shape.note = 40
     document, label = apply(document, split("p0", named="Ghosts"))
     ghosts = document.parts["n"]

@@ -197,6 +197,9 @@ export const LIMITS = {
   MoveCut: {
     by_ms: { least: -10000, most: 10000, step: 1, unit: 'ms', usual: 0, low: -10000, high: 10000 },
   },
+  MovePart: {
+    to: { least: 0, most: 1000, step: 1, unit: '', usual: null, low: 0, high: 1000 },
+  },
   NoteByHand: {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     note: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
@@ -272,6 +275,9 @@ export const LIMITS = {
   },
   SetLess: {
     less_db: { least: -60, most: 0, step: 0.5, unit: 'dB', usual: null, low: -60, high: 0 },
+  },
+  SetRate: {
+    rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: null, low: 8000, high: 384000 },
   },
   SetTo: {
     velocity: { least: 1, most: 127, step: 1, unit: 'vel', usual: 100, low: 1, high: 127 },

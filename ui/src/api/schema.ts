@@ -3056,10 +3056,22 @@ export interface components {
             about: string;
             /**
              * Rate Hz
-             * @description sample rate of what is rendered: the first source's
+             * @description sample rate of what is rendered: what most files have
              * @default 44100
              */
             rate_hz: number;
+            /**
+             * Rate Chosen
+             * @description whether the sample rate was chosen by hand
+             * @default false
+             */
+            rate_chosen: boolean;
+            /**
+             * Ordered By Hand
+             * @description whether parts stand as a hand has put them
+             * @default false
+             */
+            ordered_by_hand: boolean;
             /**
              * @default {
              *       "known": "no",
@@ -3276,7 +3288,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["CountTempo"] | components["schemas"]["SetTempoLine"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["CountTempo"] | components["schemas"]["SetTempoLine"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["NamePart"] | components["schemas"]["NameSource"] | components["schemas"]["MovePart"] | components["schemas"]["OrderParts"] | components["schemas"]["SetRate"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
         };
         /**
          * Either
@@ -5066,6 +5078,54 @@ export interface components {
             snap: boolean;
         };
         /**
+         * MovePart
+         * @description Put a part at another place in the order, with its sources and what was told from it.
+         */
+        MovePart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_part";
+            /** Part Id */
+            part_id: string;
+            /**
+             * To
+             * @description its place among the others; 0 is the first
+             */
+            to: number;
+        };
+        /**
+         * NamePart
+         * @description Call a part by a name of one's own; an empty one gives it the name of its piece again.
+         */
+        NamePart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "name_part";
+            /** Part Id */
+            part_id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * NameSource
+         * @description Call a source by another name than its file's.
+         */
+        NameSource: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "name_source";
+            /** Source Id */
+            source_id: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * NewKit
          * @description A kit to begin: empty, with these instruments, or as a copy.
          */
@@ -5215,6 +5275,17 @@ export interface components {
             session_id: string;
         };
         /**
+         * OrderParts
+         * @description Put all parts in a drummer's order again.
+         */
+        OrderParts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "order_parts";
+        };
+        /**
          * OtherMicrophone
          * @description How the sum with the layer fares in another microphone that hears the piece.
          */
@@ -5263,6 +5334,8 @@ export interface components {
             };
             /** Parts */
             parts: components["schemas"]["PartOverview"][];
+            /** @description pieces of the kit that only others hear */
+            without_microphone?: components["schemas"]["WithoutMicrophone"] | null;
             /** @description what the hits suggest, not surely enough to be taken by itself */
             tempo_offer?: components["schemas"]["TempoTold"] | null;
         };
@@ -5716,6 +5789,12 @@ export interface components {
              * @default false
              */
             asks: boolean;
+            /**
+             * Over The Kit
+             * @description a microphone over the whole kit: what it yields are its cymbals
+             * @default false
+             */
+            over_the_kit: boolean;
         };
         /**
          * PlayedIn
@@ -6666,6 +6745,19 @@ export interface components {
             part_id: string;
             /** Piece */
             piece: string;
+        };
+        /**
+         * SetRate
+         * @description Choose the sample rate of what is rendered; empty takes what most recordings have.
+         */
+        SetRate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_rate";
+            /** Rate Hz */
+            rate_hz: number | null;
         };
         /**
          * SetShape
@@ -7982,6 +8074,22 @@ export interface components {
              * @default 100
              */
             width_percent: number;
+        };
+        /**
+         * WithoutMicrophone
+         * @description Pieces of a kit that no microphone stands at.
+         */
+        WithoutMicrophone: {
+            /**
+             * Pieces
+             * @description what they are called
+             */
+            pieces: string[];
+            /**
+             * Heard In
+             * @description the parts whose microphones hear them, the nearest first
+             */
+            heard_in: string[];
         };
         /**
          * Write

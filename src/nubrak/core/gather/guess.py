@@ -47,7 +47,14 @@ def guess_from_sound(heard: Heard) -> PieceGuess | None:
     said = f"By its sound: {best.sounds}; {best.named} with {100 * sure:.0f} %"
     if sure < SURE and others:
         said += ", " + " or ".join(f"{one.named} with {100 * one.sure:.0f} %" for one in others)
-    return PieceGuess(piece=best.piece, why=f"{said}.", sure=round(sure, 2), others=others, asks=sure < SURE)
+    return PieceGuess(
+        piece=best.piece,
+        why=f"{said}.",
+        sure=round(sure, 2),
+        others=others,
+        asks=sure < SURE,
+        over_the_kit=best.id == "overheads",
+    )
 
 
 def guess_piece(name: str, beginning: Callable[[], Heard | None]) -> PieceGuess:

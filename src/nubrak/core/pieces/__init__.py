@@ -6,6 +6,7 @@ Plain models and tables. Begin with ``catalogue``: every piece with its notes, s
 from nubrak.core.pieces.articulation import ARTICULATIONS, Articulation, articulation_of, plain_of
 from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece, PieceId
 from nubrak.core.pieces.file_names import (
+    OVERHEADS,
     Likely,
     PieceGuess,
     file_name,
@@ -27,6 +28,7 @@ __all__ = [
     "MATERIALS",
     "MOST_MAP_BYTES",
     "ONLY_HEARD",
+    "OVERHEADS",
     "PIECES",
     "Articulation",
     "Likely",

@@ -30,6 +30,9 @@ class PieceGuess(BaseModel):
         description="what else it may be, the likeliest first, where it was told by sound",
     )
     asks: bool = Field(default=False, description="too unsure to be taken without asking")
+    over_the_kit: bool = Field(
+        default=False, description="a microphone over the whole kit: what it yields are its cymbals"
+    )
 
 
 _LONGEST_NAME = 120  # characters; with every accent apart still under the 255 bytes of file systems
@@ -111,9 +114,18 @@ def guess_from_name(file_name: str) -> PieceGuess | None:
                 best = (-len(word), place, piece.id, word)
     if best is None:
         return None
-    return PieceGuess(piece=best[2], why=f"The file's name says “{best[3]}”.", sure=0.95)
+    return PieceGuess(
+        piece=best[2],
+        why=f"The file's name says “{best[3]}”.",
+        sure=0.95,
+        over_the_kit=best[2] == "crash" and best[3] in _ABOVE,
+    )
 
 
+OVERHEADS = "Overheads"  # what a part is called whose microphones stand over the kit
+_ABOVE = frozenset(
+    word for word in PIECES["crash"].words if word and "crash" not in word and "cym" not in word
+)
 _SIDES = {"l": "left", "left": "left", "lt": "left", "r": "right", "right": "right", "rt": "right"}
 _POSITIONS = frozenset(
     [

@@ -14,6 +14,8 @@ from nubrak.core.session.layer_edits import AddLayer, LayerValue, SetLayer
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.mend_edits import MendStroke
 from nubrak.core.session.mix_edits import AddBus, SendTo, SetChain, known_bus
+from nubrak.core.session.order import arrange
+from nubrak.core.session.own_microphone import WithoutMicrophone, without_microphone
 from nubrak.core.session.record_edits import AddPass, ChooseBars
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
 from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_pieces, without_orphans
@@ -53,11 +55,14 @@ __all__ = [
     "SoundWith",
     "Source",
     "SplitPart",
+    "WithoutMicrophone",
     "Write",
     "apply",
+    "arrange",
     "changed",
     "known_bus",
     "out_of_bounds",
     "tell_pieces",
+    "without_microphone",
     "without_orphans",
 ]

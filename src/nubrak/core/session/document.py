@@ -145,8 +145,10 @@ class Document(BaseModel):
     name: Name = Field(min_length=1, max_length=120)
     about: Name = ""
     rate_hz: int = Field(
-        default=44100, ge=8000, le=384000, description="sample rate of what is rendered: the first source's"
+        default=44100, ge=8000, le=384000, description="sample rate of what is rendered: what most files have"
     )
+    rate_chosen: bool = Field(default=False, description="whether the sample rate was chosen by hand")
+    ordered_by_hand: bool = Field(default=False, description="whether parts stand as a hand has put them")
     tempo: Tempo = Tempo()
     origin_s: LengthS | None = Field(
         default=None, description="the time stamp, in seconds since midnight, that stands at time zero"
@@ -220,14 +222,11 @@ class Document(BaseModel):
         return PIECES[part.piece].noted and not part.muted and not self.family(part_id)
 
     def part_name(self, part_id: str) -> str:
-        """What it is named, else the piece's name, numbered where the session has it more than once."""
-        named = self.parts[part_id].named
-        if named is not None:
-            return named
-        same = [
-            key
-            for key, part in self.ordered_parts()
-            if part.piece == self.parts[part_id].piece and part.named is None
-        ]
-        name = PIECES[self.parts[part_id].piece].name
+        """What it is named, else the piece's name; numbered where the session has it more than once."""
+
+        def called(part: Part) -> str:
+            return part.named or PIECES[part.piece].name
+
+        name = called(self.parts[part_id])
+        same = [key for key, part in self.ordered_parts() if called(part) == name]
         return name if len(same) < 2 else f"{name} {same.index(part_id) + 1}"

@@ -8,10 +8,12 @@ from pydantic import Field, ValidationError
 
 from nubrak.core.decide import clock
 from nubrak.core.names import Name
-from nubrak.core.pieces import PIECES, PieceGuess, PieceId
+from nubrak.core.pieces import OVERHEADS, PIECES, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
 from nubrak.core.session.document import UNTITLED, Clip, Document, Part, Source, Span
+from nubrak.core.session.order import arrange
+from nubrak.core.session.rate import take_usual_rate
 from nubrak.core.session.shifting import marks_with_clip, move_with_clip, shift_all
 from nubrak.core.tempo import Tempo, TempoChange, TempoPoint, with_points
 from nubrak.core.time_line import LAST_S, TimeLineS
@@ -103,10 +105,8 @@ class AddSource(Action):
     def apply(self, document: Document) -> str:
         if self.source_id in document.sources or self.part_id in document.parts:
             raise Problem("This source is in the session already.")
-        if not document.sources:
-            document.rate_hz = self.clip.rate_hz
-            if self.session_name and document.name == UNTITLED:
-                document.name = self.session_name
+        if not document.sources and self.session_name and document.name == UNTITLED:
+            document.name = self.session_name
         notes = list(self.notes)
         twin = next((one.name for one in document.sources.values() if _has(one, self.clip)), None)
         if twin is not None:
@@ -117,9 +117,16 @@ class AddSource(Action):
         document.sources[self.source_id] = Source(
             name=self.name, place=place, clips=[clip], guess=self.guess, notes=notes, room=self.room
         )
+        place = max((part.place for part in document.parts.values()), default=-1) + 1
         document.parts[self.part_id] = Part(
-            piece=self.guess.piece, place=place, sources=[self.source_id], told=False
+            piece=self.guess.piece,
+            place=place,
+            sources=[self.source_id],
+            told=False,
+            named=OVERHEADS if self.guess.over_the_kit else None,
         )
+        arrange(document)
+        take_usual_rate(document)
         return f"Add {self.name}"
 
 
@@ -209,6 +216,7 @@ class AsPair(Action):
         left.clips, left.name = [self.clip], self.name
         left.notes = sorted(set(left.notes) | set(right.notes))
         remove_source(document, self.right_id)
+        take_usual_rate(document)
         return label
 
 
@@ -322,7 +330,10 @@ class SetPiece(Action):
             for child in document.under(self.part_id):
                 divided = document.parts[child]
                 divided.piece = self.piece if divided.piece == part.piece else divided.piece
+        if part.piece != self.piece and part.named == OVERHEADS:
+            part.named = None
         part.piece = self.piece
+        arrange(document)
         for source_id in part.sources:
             source = document.sources[source_id]
             if source.guess is not None and source.guess.asks:
@@ -341,6 +352,7 @@ def remove_source(document: Document, source_id: str) -> str:
         if not part.sources:
             del document.parts[part_id]
             _forget_leaker(document, part_id, None)
+    take_usual_rate(document)
     return f"Take out {source.name}"
 
 

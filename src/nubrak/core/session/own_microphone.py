@@ -1,0 +1,45 @@
+"""Which pieces of a kit have no microphone of their own, and what hears them."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, Field
+
+from nubrak.core.pieces import PIECES
+from nubrak.core.session.document import Document
+from nubrak.core.session.order import hears_above
+
+_KIT = ("kick", "snare", "hi-hat", "rack-tom", "ride", "crash")
+_ALSO = {"rack-tom": ("rack-tom", "mid-tom", "floor-tom")}
+_CALLED = {"rack-tom": "toms"}
+_LEAST_OWN = 2  # close microphones of a kit, so that it is one
+
+
+class WithoutMicrophone(BaseModel):
+    """Pieces of a kit that no microphone stands at."""
+
+    pieces: list[str] = Field(description="what they are called")
+    heard_in: list[str] = Field(description="the parts whose microphones hear them, the nearest first")
+
+
+def without_microphone(document: Document) -> WithoutMicrophone | None:
+    """The pieces of a session's kit that have no microphone of their own and were not told from another;
+    None where there is no kit, where nothing is missing, or where nothing else would hear it.
+    """
+    above, close, far = [], set(), []
+    for part_id, part in document.parts.items():
+        if part.sorted_from is not None:
+            close.add(part.piece)
+        elif hears_above(document, part_id):
+            above.append(part_id)
+        elif part.piece == "room" and part.sources:
+            far.append(part_id)
+        elif part.sources or part.pattern:
+            close.add(part.piece)
+    if len(close & {"kick", "snare", "hi-hat", "rack-tom", "mid-tom", "floor-tom"}) < _LEAST_OWN:
+        return None
+    missing = [piece for piece in _KIT if not close & set(_ALSO.get(piece, (piece,)))]
+    hears = [key for key in (*above, *far) if not document.family(key)]
+    if not missing or not hears:
+        return None
+    called = [_CALLED.get(piece, PIECES[piece].name.lower()) for piece in missing]
+    return WithoutMicrophone(pieces=called, heard_in=hears)
