@@ -129,6 +129,7 @@ SHOWN_BY = {
     "core/live/features": "core/live/test_hearing",
     "core/live/settings": "web/test_live",
     "core/mix/recursions": "core/mix/test_chain",
+    "core/session/rate": "core/session/test_name_edits",
     "core/pieces/catalogue": "core/pieces/test_note_map",
     "core/pieces/material": "core/test_flow_loops",
     "core/prints/archive": "web/test_archive",

@@ -13,6 +13,10 @@ import { Lane } from '../stage/Lane';
 import { Asked } from './Asked';
 import { Company } from './Company';
 import { Live } from '../live/Live';
+import { Names } from './Names';
+import { placeBeside } from './rowDrag';
+import { Unheard } from './Unheard';
+import { useRowDrag } from './useRowDrag';
 import { Record } from '../record/Record';
 import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
@@ -95,7 +99,24 @@ export function Gather(props: BenchProps) {
   const letters: Keys = Object.fromEntries(
     library.pieces.map((piece) => [pieceKey(piece.key), () => void setPiece(piece.id)]),
   );
+  const order = useMemo(
+    () =>
+      orderedParts(document)
+        .filter(([, one]) => !one.sorted_from)
+        .map(([id]) => id),
+    [document],
+  );
+  const move = (id: string, to: number) => void doing.act({ kind: 'move_part', part_id: id, to });
+  const moveBy = (by: number) => {
+    const to = partId ? placeBeside(order, partId, by) : null;
+    if (partId && to !== null) move(partId, to);
+  };
+  const rowDrag = useRowDrag(order, move);
+  const nameField = useRef<HTMLInputElement | null>(null);
   const commands = {
+    moveUp: () => moveBy(-1),
+    moveDown: () => moveBy(1),
+    rename: () => nameField.current?.select(),
     down: () => step(1),
     up: () => step(-1),
     takeOut: remove,
@@ -168,6 +189,7 @@ export function Gather(props: BenchProps) {
             {line.name}: {line.problem}
           </p>
         ))}
+        {!mapShown && <Unheard {...props} />}
         {mapShown ? (
           <SpillMapView {...props} />
         ) : (
@@ -181,13 +203,20 @@ export function Gather(props: BenchProps) {
               <button
                 type="button"
                 key={of_id}
-                className={['source', of_id === chosen && 'chosen', of.aside && 'aside', further && 'further']
+                className={[
+                  'source',
+                  of_id === chosen && 'chosen',
+                  of.aside && 'aside',
+                  further && 'further',
+                  rowDrag.sign(id),
+                ]
                   .filter(Boolean)
                   .join(' ')}
+                data-part={id}
                 onClick={() => choose(id, of_id)}
                 aria-pressed={of_id === chosen}
               >
-                <span className="source-head">
+                <span className="source-head" title="Drag it to another place" {...rowDrag.grip(id)}>
                   <PieceMark piece={piece} size={20} />
                   <strong>
                     {further ? `and for ${about?.name ?? piece.name}` : (about?.name ?? piece.name)}
@@ -248,11 +277,12 @@ export function Gather(props: BenchProps) {
               <button
                 type="button"
                 key={id}
-                className={`source ${id === partId ? 'chosen' : ''}`}
+                className={`source ${id === partId ? 'chosen' : ''} ${rowDrag.sign(id)}`}
+                data-part={id}
                 onClick={() => set({ partId: id })}
                 aria-pressed={id === partId}
               >
-                <span className="source-head">
+                <span className="source-head" title="Drag it to another place" {...rowDrag.grip(id)}>
                   {piece && <PieceMark piece={piece} size={20} />}
                   <strong>{overview?.parts.find((line) => line.part_id === id)?.name ?? piece?.name}</strong>
                   <span className="quiet">no recording</span>
@@ -320,7 +350,15 @@ export function Gather(props: BenchProps) {
                 <Key>Shift</Key> and its letter
               </span>
             </div>
-            <h2 className="file-name">{source.name}</h2>
+            <Names
+              key={chosen}
+              name={part.named ?? ''}
+              usual={pieces.get(part.piece)?.name ?? ''}
+              file={source.name}
+              field={nameField}
+              onName={(name) => void doing.act({ kind: 'name_part', part_id: partId, name })}
+              onFile={(name) => void doing.act({ kind: 'name_source', source_id: chosen, name })}
+            />
             <p className="about">{source.guess?.why}</p>
             <Asked
               sessionId={doing.id}

@@ -2,6 +2,7 @@ import { useRef, useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { client, take, type Document, type Schema } from '../api/client';
 import type { Doing } from '../api/session';
+import { RateField } from './RateField';
 import { FileInput } from '../shell/FileInput';
 import { useWindow } from '../state/window';
 import { clock, knownTempo } from '../stage/axes';
@@ -204,6 +205,7 @@ export function SessionForm({ doing, document, offer }: Props) {
           name.trim() && name !== document.name && void doing.act({ kind: 'rename', name: name.trim() })
         }
       />
+      <RateField doing={doing} document={document} />
       <FileInput
         innerRef={file}
         testId="tempo-midi"

@@ -57,8 +57,8 @@ from nubrak.core.session.write_edits import SoundWith, Write
 
 GatherAction = (
     Rename | SetTempo | CountTempo | SetTempoLine | AddSource | AddClip | MoveClip | RemoveClip | AsPair
-    | CombineMicrophones | Apart | NamePart | NameSource | MovePart | OrderParts | SetRate | SetAside | SetSpan
-    | RemoveSource | SetPiece | AddPass | ChooseBars
+    | CombineMicrophones | Apart | NamePart | NameSource | MovePart | OrderParts | SetRate | SetAside
+    | SetSpan | RemoveSource | SetPiece | AddPass | ChooseBars
 )  # fmt: skip
 FindAction = SetFind | SetMark | Unmark | Give | MendStroke | Unmend | SetCleaning | MarkGaps
 SortAction = GiveStrokes | SetWay | SplitPart | JoinParts | AskPieces | AsOne | SetMuted
