@@ -108,7 +108,7 @@ def test_cleaned_sources_are_printed_beside_the_originals(desk: Desk, session_of
         stems(desk, desk.standing(session_of_two), choice)
     standing, part_id, source_id = on(desk, session_of_two)
     found = {one.name: one.window for one in stems(desk, standing, choice)}
-    assert list(found) == ["Floor tom - as recorded", "Floor tom - cleaned", "Snare - as recorded"]
+    assert list(found) == ["Snare - as recorded", "Floor tom - as recorded", "Floor tom - cleaned"]
     plain, clean = (found[f"Floor tom - {how}"](0, 8 * RATE_HZ) for how in ("as recorded", "cleaned"))
     assert np.array_equal(clean, heard(desk, standing, part_id))
     assert np.array_equal(

@@ -17,7 +17,7 @@ def test_a_chain_is_kept_whole_under_its_name_and_a_newer_one_takes_its_place(en
     keep_chain(engine, KeptChain(name="Attic", chain=[]))
     chain = [CutsStage(low_cut_hz=70), DriveStage(drive_db=9, on=False)]
     keep_chain(engine, KeptChain(name="Velvet", chain=chain))
-    kept = kept_chains(engine)
+    kept = [one for one in kept_chains(engine) if one.name in ("Attic", "Velvet")]
     assert [one.name for one in kept] == ["Attic", "Velvet"] and kept[1].chain == chain
     for name in ("Attic", "Velvet"):
         forget_chain(engine, name)

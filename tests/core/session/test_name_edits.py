@@ -7,7 +7,7 @@ import pytest
 from nubrak.core.layer import Layer
 from nubrak.core.layer.settings import HitOffset
 from nubrak.core.pieces.file_names import PieceGuess
-from nubrak.core.samples import Instrument
+from nubrak.core.samples import Instrument, Sample
 from nubrak.core.session.document import Document
 from nubrak.core.session.edit import apply
 from nubrak.core.session.gather_edits import AddSource, RemoveSource
@@ -29,7 +29,8 @@ def test_a_part_is_called_as_it_is_named_and_by_its_piece_again() -> None:
 
 def test_a_source_is_called_otherwise_than_its_file() -> None:
     document, label = apply(
-        with_sources(("aud_01.wav", "kick")), NameSource(kind="name_source", source_id="s0", name="Kick inside")
+        with_sources(("aud_01.wav", "kick")),
+        NameSource(kind="name_source", source_id="s0", name="Kick inside"),
     )
     assert document.sources["s0"].name == "Kick inside" and "aud_01.wav" in label
 
@@ -40,7 +41,9 @@ def at_rates(*rates: int) -> Document:
         one = clip(f"a{number}").model_copy(update={"rate_hz": rate})
         guess = PieceGuess(piece="kick", why="", sure=1)
         ids = {"source_id": f"s{number}", "part_id": f"p{number}"}
-        document, _ = apply(document, AddSource(kind="add_source", name=f"{number}", guess=guess, clip=one, **ids))
+        document, _ = apply(
+            document, AddSource(kind="add_source", name=f"{number}", guess=guess, clip=one, **ids)
+        )
     return document
 
 
@@ -68,7 +71,9 @@ def test_a_rate_that_was_chosen_stays() -> None:
 @pytest.mark.parametrize(("offset", "wanted"), [(441, 480), (-441, -480), (4800, 4800)])
 def test_layers_stay_as_far_behind_in_time_where_there_is_room(offset: int, wanted: int) -> None:
     document = at_rates(44100)
-    layer = Layer(instrument=Instrument(name="Kick", piece="kick", samples=[]), offset_samples=offset)
+    layer = Layer(
+        instrument=Instrument(name="Kick", piece="kick", samples=[Sample(audio="k")]), offset_samples=offset
+    )
     layer.each = [HitOffset(time_s=1.0, offset_samples=offset)]
     document.parts["p0"].layers["l"] = layer
     document, _ = apply(document, SetRate(kind="set_rate", rate_hz=48000))

@@ -43,7 +43,9 @@ def test_a_kit_stands_in_a_drummers_order_however_it_came(order: list[str]) -> N
 
 
 def test_what_is_no_kit_stands_behind_and_what_is_only_heard_is_last() -> None:
-    document = with_sources(("song.wav", "heard"), ("claps.wav", "clap"), ("room.wav", "room"), ("k.wav", "kick"))
+    document = with_sources(
+        ("song.wav", "heard"), ("claps.wav", "clap"), ("room.wav", "room"), ("k.wav", "kick")
+    )
     assert names(document) == ["k.wav", "room.wav", "claps.wav", "song.wav"]
 
 

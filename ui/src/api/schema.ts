@@ -4239,6 +4239,12 @@ export interface components {
              */
             silenced_by: number[];
             /**
+             * Notes By Hand
+             * @description whether a hand has said on which notes it sounds and what silences it
+             * @default false
+             */
+            notes_by_hand: boolean;
+            /**
              * Each
              * @description offsets of single hits, where the recording wanders
              * @default []

@@ -188,7 +188,7 @@ export function SessionForm({ doing, document, offer }: Props) {
       )}
       {changes > 0 && (
         <p className="about">
-          The grid follows the player in {changes} steps.{' '}
+          The tempo changes at {changes} {changes === 1 ? 'bar' : 'bars'}.{' '}
           <button type="button" className="plain-act light" onClick={() => void set({ changes: [] })}>
             one tempo again
           </button>

@@ -4,6 +4,7 @@ Begin with ``plan``: which sample each note gets; ``voice`` makes samples ready,
 polarity and offset.
 """
 
+from nubrak.core.layer.hats import fitted_hats
 from nubrak.core.layer.level_match import UNDER_DB, level_under
 from nubrak.core.layer.likeness import (
     STROKE_S,
@@ -45,6 +46,7 @@ __all__ = [
     "cuts",
     "difference_in_words",
     "find_lock",
+    "fitted_hats",
     "judged",
     "level_of_velocity_db",
     "level_under",

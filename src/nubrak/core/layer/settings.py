@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nubrak.core.controls import control
 from nubrak.core.layer.voice import Voice
@@ -48,7 +48,18 @@ class Layer(Voice):
         max_length=128,
         description="note numbers of the part that silence it, as a closed hi-hat does an open one",
     )
+    notes_by_hand: bool = Field(
+        default=False, description="whether a hand has said on which notes it sounds and what silences it"
+    )
     each: list[HitOffset] = Field(
         default=[], max_length=50000, description="offsets of single hits, where the recording wanders"
     )
     on: bool = True
+
+    @model_validator(mode="before")
+    @classmethod
+    def _set_before_it_was_said(cls, data: object) -> object:
+        """Notes kept before layers said who set them were set by a hand."""
+        if isinstance(data, dict) and "notes_by_hand" not in data:
+            return data | {"notes_by_hand": bool(data.get("notes") or data.get("silenced_by"))}
+        return data

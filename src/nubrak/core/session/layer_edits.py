@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from nubrak.core.layer import HitOffset, Layer
+from nubrak.core.layer import HitOffset, Layer, fitted_hats
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.session.action import Action, Id, changed, settings_said
@@ -27,8 +27,9 @@ class AddLayer(Action):
         return {sample.audio for sample in self.instrument.samples}
 
     def apply(self, document: Document) -> str:
-        layer = changed(Layer(instrument=self.instrument), self.changes)
+        layer = changed(Layer(instrument=self.instrument), _with_hand(self.changes))
         document.part(self.part_id).layers[self.layer_id] = layer
+        fit_hats(document, self.part_id)
         return f"{document.part_name(self.part_id)}: layer {self.instrument.name}"
 
 
@@ -47,12 +48,13 @@ class SetLayer(Action):
 
     def apply(self, document: Document) -> str:
         layers = document.part(self.part_id).layers
-        layer = changed(_known(layers, self.layer_id), self.changes)
+        layer = changed(_known(layers, self.layer_id), _with_hand(self.changes))
         said = settings_said(self.changes)
         if self.instrument is not None:
             layer = layer.model_copy(update={"instrument": self.instrument})
             said = f"layer {self.instrument.name}"
         layers[self.layer_id] = layer
+        fit_hats(document, self.part_id)
         return f"{document.part_name(self.part_id)}: {said}"
 
 
@@ -67,6 +69,7 @@ class RemoveLayer(Action):
         layers = document.part(self.part_id).layers
         layer = _known(layers, self.layer_id)
         del layers[self.layer_id]
+        fit_hats(document, self.part_id)
         return f"{document.part_name(self.part_id)}: no layer {layer.instrument.name}"
 
 
@@ -81,6 +84,17 @@ class SetBlend(Action):
         part = document.part(self.part_id)
         part.blend = changed(part.blend, self.changes)
         return f"{document.part_name(self.part_id)}: {settings_said(self.changes)}"
+
+
+def fit_hats(document: Document, part_id: str) -> None:
+    """Put the layers of a hi-hat on their notes; those of other pieces sound as they are set."""
+    part = document.part(part_id)
+    if part.piece == "hi-hat" and part.layers:
+        part.layers = fitted_hats(part.layers, document.note_map)
+
+
+def _with_hand(changes: dict[str, LayerValue]) -> dict[str, LayerValue]:
+    return changes | {"notes_by_hand": True} if {"notes", "silenced_by"} & set(changes) else changes
 
 
 def _known(layers: dict[str, Layer], layer_id: str) -> Layer:

@@ -13,6 +13,7 @@ from nubrak.core.pieces import NoteMap, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
 from nubrak.core.session.document import Document, Part
+from nubrak.core.session.layer_edits import fit_hats
 from nubrak.core.session.marks import MarkChange, MarksAtPlaces, take_marks
 from nubrak.core.shape import AnyStep, Feel, LengthKind, PatternNote, StrengthCurve, Timing, needs_tempo
 from nubrak.core.time_line import TimeLineS
@@ -208,6 +209,8 @@ class SetNoteMap(Action):
 
     def apply(self, document: Document) -> str:
         document.note_map = self.note_map
+        for part_id in document.parts:
+            fit_hats(document, part_id)
         return f"Note map “{self.note_map.name}”"
 
 
