@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import httpx
+import mido
 import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
@@ -145,3 +146,25 @@ def test_a_dragged_range_lies_on_bars_and_beats(kit: list[Path], page: Page) -> 
     length_s = float(re.search(r"Loop ([\d.]+) s", said.inner_text()).group(1))  # type: ignore[union-attr]
     beats = length_s / BEAT_S
     assert beats > 0.9 and abs(beats - round(beats)) < 0.03
+
+
+def test_midi_and_lists_dropped_on_gather_come_in_as_notes(
+    product: Product, page: Page, tmp_path: Path
+) -> None:
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    page.wait_for_url("**/gather")
+    file = mido.MidiFile()
+    track = mido.MidiTrack([mido.MetaMessage("track_name", name="Kick")])
+    for number in range(8):
+        track.append(mido.Message("note_on", channel=9, note=36, velocity=90, time=240 if number else 0))
+        track.append(mido.Message("note_off", channel=9, note=36, time=240))
+    file.tracks.append(track)
+    file.save(tmp_path / "steps.mid")
+    (tmp_path / "hits.csv").write_text(
+        "part,piece,time_s,velocity\r\nClap,clap,0.5,90\r\nClap,clap,1.5,80\r\n"
+    )
+    page.get_by_test_id("files").set_input_files([str(tmp_path / "steps.mid"), str(tmp_path / "hits.csv")])
+    expect(page.get_by_role("button", name=re.compile("Kick.*no recording"))).to_contain_text("8 notes")
+    expect(page.get_by_role("button", name=re.compile("Clap.*no recording"))).to_contain_text("2 notes")
+    assert not document(page)["sources"]

@@ -41,6 +41,7 @@ def test_microphones_become_parts_and_the_map_shows_who_leaks(session: str, page
     expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text("set aside")
     page.keyboard.press("Shift+Delete")
     page.keyboard.press("v")
+    page.keyboard.press("v")
     row = page.get_by_test_id("spill-map").get_by_role("row", name=re.compile("^Snare"))
     expect(row).to_contain_text("dB")
     expect(row).to_contain_text(re.compile(r"\+\d\.\d ms"))

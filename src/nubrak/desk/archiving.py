@@ -73,6 +73,7 @@ def write_archive(desk: Desk, standing: Standing, go_on: GoOn | None = None) -> 
                     [
                         Track(standing.names[part_id], standing.notes(part_id))
                         for part_id, _ in document.ordered_parts()
+                        if not document.is_aside(part_id)
                     ],
                     document.tempo,
                 ),

@@ -66,7 +66,9 @@ def midi_of(
     attack.
     """
     document = standing.document
-    written = [one for one in part_ids if document.is_noted(one)] if len(part_ids) > 1 else part_ids
+    written = part_ids
+    if len(part_ids) > 1:
+        written = [one for one in part_ids if document.is_noted(one) and not document.is_aside(one)]
     if keys_lead_s is not None:
         written = [one for one in written if document.part(one).sources and document.is_noted(one)]
     tracks = [

@@ -101,7 +101,11 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
 
         out.append(Stem(name, window))
 
-    parts = standing.document.ordered_parts()
+    parts = [
+        (part_id, part)
+        for part_id, part in standing.document.ordered_parts()
+        if not standing.document.is_aside(part_id)
+    ]
     everything = [part_id for part_id, _ in parts]
     if choice.cleaned:
         out += _sources(desk, standing)
@@ -245,6 +249,7 @@ def bundle(
                 tracks = [
                     Track(standing.names[part_id], standing.notes(part_id))
                     for part_id, _ in document.ordered_parts()
+                    if not document.is_aside(part_id)
                 ]
                 files.writestr(titled_file(document.name, "", "mid"), midi_file(tracks, document.tempo))
             files.writestr("report.csv", _as_table(lines))

@@ -19,6 +19,7 @@ from nubrak.core.layer import (
     profile,
     strokes_of,
 )
+from nubrak.core.pieces import kinds_apart
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.signal import windows_at
@@ -58,10 +59,12 @@ def suggestions(desk: Desk, standing: Standing, part_id: str, by: Literal["liken
     recorded = profile(
         strokes_of(desk.audio.source_mono(standing.document.source(part.sources[0]), rate), hits, rate), rate
     )
-    found = []
+    found: list[Suits] = []
+    kinds: dict[tuple[str, str], int] = {}
     for kit_id, kit in all_kits(desk.engine).items():
         for instrument_id, instrument in kit.instruments.items():
             sound = _profile_of(desk, instrument, rate)
+            kinds[kit_id, instrument_id] = kinds_apart(part.piece, instrument.piece)
             found.append(
                 Suits(
                     kit_id=kit_id,
@@ -71,7 +74,11 @@ def suggestions(desk: Desk, standing: Standing, part_id: str, by: Literal["liken
                     said=difference_in_words(recorded, sound),
                 )
             )
-    found.sort(key=(lambda one: one.apart_db) if by == "likeness" else (lambda one: -one.added_db))
+    if by == "likeness":
+        # A cymbal whose noise is like that of the wires is still no snare.
+        found.sort(key=lambda one: (kinds[one.kit_id, one.instrument_id], one.apart_db))
+    else:
+        found.sort(key=lambda one: -one.added_db)
     return Suggestions(by=by, sounds=found)
 
 

@@ -19,6 +19,8 @@ from nubrak.core.session.edit import (
     apply,
 )
 from nubrak.core.session.marks import MarkChange
+from nubrak.core.shape import PatternNote
+from tests.core.session.sources import with_sources
 
 
 def with_source(
@@ -124,3 +126,12 @@ def test_unknown_actions_pieces_and_fields_are_refused() -> None:
             TypeAdapter(AnyAction).validate_python(wrong)
     with pytest.raises(Problem):
         apply(with_source(), SetPiece(kind="set_piece", part_id="gone", piece="kick"))
+
+
+def test_what_is_set_aside_is_not_written() -> None:
+    document = with_sources(("kick.wav", "kick"), ("under.wav", "snare"), ("over.wav", "snare"))
+    document.parts["p1"].sources.append("s2")
+    document.sources["s0"].aside = document.sources["s1"].aside = True
+    assert document.is_aside("p0") and not document.is_aside("p1"), "one microphone is left"
+    document.parts["p0"].pattern["n"] = PatternNote(time_s=1.0)
+    assert not document.is_aside("p0"), "notes of its own are written"

@@ -230,7 +230,14 @@ export const COMMANDS = {
   moveDown: at({ gather: 'the part one place down' }, 'Ctrl+ArrowDown'),
   rename: at({ gather: 'name the part' }, 'F2'),
   setAside: at({ gather: 'set the source aside, or take it up again' }, 'Shift+Delete'),
-  secondLook: at({ find: 'Second look: the doubtful places, worst first', 'second look': 'leave' }, 'q'),
+  secondLook: at(
+    {
+      find: 'Second look: the doubtful places, worst first',
+      'second look': 'leave',
+      gather: 'Second look at what was heard',
+    },
+    'q',
+  ),
   give: at({ 'second look': 'give it to another part; then its number' }, 'g'),
   hearIts: at(
     {

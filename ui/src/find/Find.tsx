@@ -1,5 +1,6 @@
 import { KeyOf } from '../commands/KeyOf';
 import { useCallback, useEffect, useMemo, useState } from 'react';
+import { useLocation } from 'react-router';
 import { client, take, type Decisions, type FindSettings, type Schema } from '../api/client';
 import { useDecisions } from '../api/session';
 import { held, limitOf } from '../api/limit';
@@ -208,6 +209,11 @@ export function Find(props: BenchProps) {
     detector: () => set({ detector: !useWindow.getState().detector }),
     leave: () => set({ selectedS: null, chosenS: [], drawing: false }),
   });
+  // Who comes here to look at what is in doubt, looks at it.
+  const asked = (useLocation().state as { secondLook?: boolean } | null)?.secondLook ?? false;
+  useEffect(() => {
+    if (asked) set({ looking: { allParts: true, most: 0, skipped: [], at: null }, chosenS: [] });
+  }, [asked, set]);
   useEffect(
     () => () => set({ looking: null, trigger: false, detector: false, drawing: false, chosenS: [] }),
     [set],

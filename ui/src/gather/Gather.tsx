@@ -12,7 +12,9 @@ import { useWindow } from '../state/window';
 import { Lane } from '../stage/Lane';
 import { Asked } from './Asked';
 import { Company } from './Company';
+import { useNavigate } from 'react-router';
 import { Live } from '../live/Live';
+import { FirstLook } from './FirstLook';
 import { Names } from './Names';
 import { placeBeside } from './rowDrag';
 import { Unheard } from './Unheard';
@@ -22,7 +24,7 @@ import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
 import { Takes } from './Takes';
 import { TempoView } from './TempoView';
-import { useDrop } from './useDrop';
+import { NOTES, useDrop } from './useDrop';
 import './gather.scss';
 
 const VIEWS = ['sources', 'tempo', 'map', 'record', 'live'] as const;
@@ -69,7 +71,17 @@ export function Gather(props: BenchProps) {
       : (part.sources[0] ?? null)
     : null;
   const lengthS = props.lengthS;
-  const addFiles = useCallback((files: File[]) => void doing.addFiles(files), [doing]);
+  const addFiles = useCallback(
+    (files: File[]) => {
+      const notes = files.flatMap((file) => {
+        const [, path] = NOTES.find(([ending]) => ending.test(file.name)) ?? [];
+        return path ? [{ file, path }] : [];
+      });
+      void doing.addFiles(files.filter((file) => !notes.some((one) => one.file === file)));
+      for (const { file, path } of notes) void doing.bring(path, file);
+    },
+    [doing],
+  );
   const over = useDrop(addFiles);
   const source = chosen ? document.sources?.[chosen] : undefined;
   const setPiece = (piece: string) => partId && void doing.act({ kind: 'set_piece', part_id: partId, piece });
@@ -111,12 +123,15 @@ export function Gather(props: BenchProps) {
     const to = partId ? placeBeside(order, partId, by) : null;
     if (partId && to !== null) move(partId, to);
   };
+  const navigate = useNavigate();
+  const look = () => void navigate(`/session/${doing.id}/find`, { state: { secondLook: true } });
   const rowDrag = useRowDrag(order, move);
   const nameField = useRef<HTMLInputElement | null>(null);
   const commands = {
     moveUp: () => moveBy(-1),
     moveDown: () => moveBy(1),
     rename: () => nameField.current?.select(),
+    secondLook: () => look(),
     down: () => step(1),
     up: () => step(-1),
     takeOut: remove,
@@ -189,6 +204,7 @@ export function Gather(props: BenchProps) {
             {line.name}: {line.problem}
           </p>
         ))}
+        {!mapShown && <FirstLook {...props} onLook={look} />}
         {!mapShown && <Unheard {...props} />}
         {mapShown ? (
           <SpillMapView {...props} />
@@ -323,15 +339,16 @@ export function Gather(props: BenchProps) {
               )}
             </p>
             <p className="quiet">
-              A folder of microphones, a loop, claps or mouth percussion. WAV, AIFF, FLAC, OGG or MP3, up to
-              four hours each. Files with a time stamp go to their place, others start at zero.
+              A folder of microphones, a loop, claps or mouth percussion: WAV, AIFF, FLAC, OGG or MP3, up to
+              four hours each. MIDI and lists of hits come in as notes. Files with a time stamp go to their
+              place, others start at zero.
             </p>
             <input
               ref={chooser}
               type="file"
               multiple
               hidden
-              accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3"
+              accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3,.mid,.midi,.csv,.json,.jams"
               data-testid="files"
               onChange={(event) => {
                 addFiles([...(event.target.files ?? [])]);

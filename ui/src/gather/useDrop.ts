@@ -1,7 +1,12 @@
 import { useEffect, useState } from 'react';
 
 const AUDIO = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64)$/i;
-export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz)$/i;
+/** What brings notes in, by what is asked to read it; everything else is a recording. */
+export const NOTES: readonly [RegExp, string][] = [
+  [/\.(mid|midi)$/i, 'midi/parts'],
+  [/\.(csv|json|jams)$/i, 'hits'],
+];
+export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz|zip)$/i;
 
 /** Where a dropped file lay, below the folder that was dropped. */
 const paths = new WeakMap<File, string>();

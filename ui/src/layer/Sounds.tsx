@@ -280,7 +280,7 @@ function OwnSamples({
         <ProgressBar now={share * 100} aria-label="Samples coming in" />
       ) : (
         <p>
-          <strong>{over ? 'Let go, and they are looked at.' : 'Your own samples or SFZ:'}</strong>{' '}
+          <strong>{over ? 'Let go, and they are looked at.' : 'Your own samples, SFZ or zip:'}</strong>{' '}
           <Button variant="link" onClick={() => files.current?.click()}>
             files
           </Button>{' '}
@@ -289,7 +289,7 @@ function OwnSamples({
           </Button>
         </p>
       )}
-      {input(files, 'sample-file', { accept: 'audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3,.sfz' })}
+      {input(files, 'sample-file', { accept: 'audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3,.sfz,.zip' })}
       {input(folder, 'sample-folder', { webkitdirectory: '' })}
     </div>
   );

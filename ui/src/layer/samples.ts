@@ -12,7 +12,8 @@ const AT_ONCE = 3;
 /** Send sample files, with the SFZ that speaks of them where one is among them, and have them arranged. */
 export async function takeSamples(files: File[], onShare: (share: number) => void): Promise<Came> {
   const texts = files.filter((file) => /\.sfz$/i.test(file.name));
-  const sounds = files.filter((file) => !texts.includes(file));
+  const zips = files.filter((file) => /\.zip$/i.test(file.name));
+  const sounds = files.filter((file) => !texts.includes(file) && !zips.includes(file));
   const said: string[] = [];
   const arrived: Schema['ArrivedSample'][] = [];
   let done = 0;
@@ -35,6 +36,15 @@ export async function takeSamples(files: File[], onShare: (share: number) => voi
   const arrange = (sfz: Schema['SfzText'] | null) =>
     take(client.POST('/api/samples/arrange', { body: { files: arrived, sfz } }));
   const instruments: Instrument[] = [];
+  for (const zip of zips) {
+    try {
+      const found = await upload<Schema['Arranged']>('/api/samples/zip', zip, onShare, { name: zip.name });
+      instruments.push(...found.instruments);
+      said.push(...found.skipped);
+    } catch (error) {
+      said.push(error instanceof Error ? error.message : String(error));
+    }
+  }
   if (!texts.length && arrived.length) instruments.push(...(await arrange(null)).instruments);
   for (const text of texts) {
     try {

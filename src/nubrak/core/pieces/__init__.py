@@ -4,7 +4,7 @@ Plain models and tables. Begin with ``catalogue``: every piece with its notes, s
 """
 
 from nubrak.core.pieces.articulation import ARTICULATIONS, Articulation, articulation_of, plain_of
-from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece, PieceId
+from nubrak.core.pieces.catalogue import ONLY_HEARD, PIECES, Piece, PieceId, kinds_apart
 from nubrak.core.pieces.file_names import (
     OVERHEADS,
     Likely,
@@ -43,6 +43,7 @@ __all__ = [
     "from_text",
     "guess_from_name",
     "hears_the_kit",
+    "kinds_apart",
     "material_of",
     "plain_name",
     "plain_of",

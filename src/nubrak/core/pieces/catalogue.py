@@ -314,3 +314,16 @@ def _known_piece(piece: str) -> str:
 
 
 PieceId = Annotated[str, AfterValidator(_known_piece)]
+
+
+_KINDS: dict[Family, str] = {"kick": "drum", "overall": "cymbal"}  # families that sound as others do
+
+
+def kinds_apart(piece: str, other: str) -> int:
+    """How far two pieces are in kind: 0 the same, 1 both drums, cymbals or hand percussion, 2 otherwise."""
+    if piece == other:
+        return 0
+    if piece not in PIECES or other not in PIECES:
+        return 2
+    one, two = (_KINDS.get(PIECES[each].family, PIECES[each].family) for each in (piece, other))
+    return 1 if one == two else 2

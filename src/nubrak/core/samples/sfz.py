@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nubrak.core.pieces import PIECES, guess_from_name, plain_name
+from nubrak.core.pieces import ARTICULATIONS, PIECES, guess_from_name, plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples.arrange import ArrivedSample
 from nubrak.core.samples.kit import Instrument, Kit, Sample
@@ -290,7 +290,6 @@ def _instrument(
     regions = sorted(regions, key=lambda one: (one[0].number("lovel", 0), one[0].number("seq_position", 1)))
     samples = [_sample(region, file, rate_of[file.audio], read) for region, file in regions]
     first = regions[0][0]
-    gm = next((piece for piece in PIECES.values() if piece.note == key), None)
     words = [
         guess for guess in (guess_from_name(region.sample) for region, _ in regions) if guess is not None
     ]
@@ -305,7 +304,8 @@ def _instrument(
         or first.opcodes.get("group_label")
         or re.sub(r"[_-]+", " ", plain_name(first.sample).rpartition(".")[0])
     )
-    piece = words[0].piece if words else gm.id if gm else "else"
+    named = words[0] if words else guess_from_name(f"{label}.wav")
+    piece = named.piece if named else _PIECE_OF.get(key, "else")
     made = Instrument(
         name=label[:120] or f"Note {key}",
         piece=piece,
@@ -345,6 +345,12 @@ def _sample(region: Region, file: ArrivedSample, rate_hz: int, read: Read) -> Sa
         hold_ms=float(np.clip(1000 * region.number("ampeg_hold", 0), 0, 10000)) if envelope else None,
         decay_ms=float(np.clip(1000 * region.number("ampeg_decay", 0.2), 1, 10000)) if envelope else 200.0,
     )
+
+
+# What a key of the General MIDI map stands for, however it is struck.
+_PIECE_OF = {way.note: piece for piece, ways in ARTICULATIONS.items() for way in ways} | {
+    piece.note: piece.id for piece in PIECES.values()
+}
 
 
 def keys_of(kit: Kit) -> dict[str, int]:

@@ -221,6 +221,14 @@ class Document(BaseModel):
         part = self.parts[part_id]
         return PIECES[part.piece].noted and not part.muted and not self.family(part_id)
 
+    def is_aside(self, part_id: str) -> bool:
+        """Whether all that a part is taken from is set aside and it has no notes of its own: nothing of it is
+        written or printed.
+        """
+        part = self.parts[part_id]
+        known = [self.sources[one] for one in part.sources if one in self.sources]
+        return bool(known) and all(one.aside for one in known) and not part.pattern
+
     def part_name(self, part_id: str) -> str:
         """What it is named, else the piece's name; numbered where the session has it more than once."""
 

@@ -16,9 +16,11 @@ from nubrak.core.names import Name
 from nubrak.core.pieces import ARTICULATIONS, MATERIALS, PIECES, Articulation, Material, Piece, plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples import STARTER, ArrivedSample, Instrument, Kit, arranged
+from nubrak.desk.kit_zip import arranged_zip
+from nubrak.desk.printing import draft
 from nubrak.desk.samples import Arranged, ToArrange, arrange, arrived_sample, check_sample, packed_kit
 from nubrak.store.kits import all_kits, audio_is_here, change_kit, kit_of, new_kit, remove_kit
-from nubrak.web.intake import take_in
+from nubrak.web.intake import received, take_in
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, disposition
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
@@ -85,6 +87,22 @@ async def take_sample(
 def arrange_samples(body: ToArrange, desk: AnyDesk) -> Arranged:
     """Instruments of sample files: by an SFZ where one came with them, else by names and levels."""
     return arrange(desk, body)
+
+
+@router.post("/samples/zip", status_code=201)
+async def take_zip(
+    request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "kit.zip"
+) -> Arranged:
+    """Take a zip of samples in, with the SFZ that speaks of them where one is in it; the request's body is
+    the file.
+    """
+    plain = plain_name(name)
+    path = await run_in_threadpool(draft, desk, "zip")
+    try:
+        await received(request, path, plain)
+        return await run_in_threadpool(arranged_zip, desk, path, plain)
+    finally:
+        await run_in_threadpool(path.unlink, missing_ok=True)
 
 
 @router.post("/samples", status_code=201)
