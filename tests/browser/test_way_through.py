@@ -104,7 +104,7 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(
 
     # a sound on every hit, heard, switched while it plays
     page.get_by_role("link", name=re.compile("^Layer")).click()
-    page.get_by_role("option", name=re.compile("Felt kick")).click()
+    page.get_by_role("group", name="Sounds").get_by_role("button", name=re.compile("^Felt kick")).click()
     expect(
         page.get_by_label("Felt kick level in dB")
     ).to_be_visible()  # brought to level by what was measured

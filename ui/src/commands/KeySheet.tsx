@@ -34,9 +34,16 @@ export function KeySheet() {
   const shown = useWindow((state) => state.keysShown);
   const set = useWindow((state) => state.set);
   return (
-    <Modal show={shown} onHide={() => set({ keysShown: false })} size="lg" centered animation={false}>
+    <Modal
+      show={shown}
+      onHide={() => set({ keysShown: false })}
+      size="lg"
+      centered
+      animation={false}
+      aria-labelledby="key-sheet-title"
+    >
       <Modal.Header closeButton>
-        <Modal.Title>Keys</Modal.Title>
+        <Modal.Title id="key-sheet-title">Keys</Modal.Title>
       </Modal.Header>
       <Modal.Body className="key-sheet">
         {(Object.entries(TITLES) as [Place, string][]).map(([place, title]) => (

@@ -333,7 +333,7 @@ export const COMMANDS = {
   fadeOutShorter: at({ cut: 'a shorter fade out' }, '{'),
   fadeOutLonger: at({ cut: 'a longer fade out' }, '}'),
   keepKit: at({ cut: 'keep the slices as a kit of the library' }, 'Alt+k'),
-  nextLayer: at({ layer: 'next layer' }, 'Tab'),
+  nextLayer: at({ layer: 'next layer' }, 'Alt+n'),
 } as const satisfies Record<string, Command>;
 
 export type CommandId = keyof typeof COMMANDS;

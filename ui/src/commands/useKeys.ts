@@ -10,6 +10,20 @@ const typing = (target: EventTarget | null) =>
     (target instanceof HTMLInputElement &&
       !['range', 'checkbox', 'radio', 'file', 'button'].includes(target.type)));
 
+const isControl = (target: EventTarget | null) =>
+  target instanceof HTMLElement &&
+  target.closest('button, a[href], summary, input, [role="option"], [role="tab"]') !== null;
+
+/** What a mouse has clicked is let go of, so that Space plays again; the next Tab goes on from there. */
+function letGo(event: MouseEvent): void {
+  const focused = document.activeElement;
+  if (event.detail === 0 || !(event.target instanceof Element) || !(focused instanceof HTMLElement)) return;
+  const typed = focused instanceof HTMLInputElement && !['radio', 'checkbox', 'file'].includes(focused.type);
+  if (typed || !isControl(focused)) return;
+  const label = focused instanceof HTMLInputElement ? focused.labels?.[0] : null;
+  if (focused.contains(event.target) || label?.contains(event.target)) focused.blur();
+}
+
 /** The name of a key press: modifiers and key, such as “Ctrl+Shift+z”, “ArrowLeft”, “?”. */
 export function keyName(event: KeyboardEvent): string {
   const letter = event.key.length === 1;
@@ -32,7 +46,8 @@ function listen(event: KeyboardEvent): void {
     event.key.startsWith('Arrow')
   )
     return;
-  if (event.key === 'Enter' && !event.ctrlKey && event.target instanceof HTMLButtonElement) return;
+  // A control that has the focus is worked by Space and Enter, and nothing else is.
+  if ((event.key === 'Enter' || event.key === ' ') && !event.ctrlKey && isControl(event.target)) return;
   const name = keyName(event);
   for (const keys of [...stack].reverse()) {
     const work = keys.current[name];
@@ -51,11 +66,16 @@ export function useKeys(keys: Keys): void {
     latest.current = keys;
   });
   useLayoutEffect(() => {
-    if (!stack.length) window.addEventListener('keydown', listen);
+    if (!stack.length) {
+      window.addEventListener('keydown', listen);
+      window.addEventListener('click', letGo);
+    }
     stack.push(latest);
     return () => {
       stack.splice(stack.indexOf(latest), 1);
-      if (!stack.length) window.removeEventListener('keydown', listen);
+      if (stack.length) return;
+      window.removeEventListener('keydown', listen);
+      window.removeEventListener('click', letGo);
     };
   }, []);
 }

@@ -177,7 +177,7 @@ export function CutView(props: BenchProps & { onSide: (side: Side) => void }) {
               onClick={() => go(chosen - 1, true)}
               aria-label="Previous"
             >
-              <KeyOf of="previous" />
+              <KeyOf of="previous" painted />
             </button>
             <button type="button" className="plain-act" onClick={() => go(chosen + 1, true)}>
               <KeyOf of="next" /> Slice
@@ -188,7 +188,7 @@ export function CutView(props: BenchProps & { onSide: (side: Side) => void }) {
               onClick={() => nudge(-NUDGE_MS)}
               aria-label="Edge earlier"
             >
-              <KeyOf of="earlier" />
+              <KeyOf of="earlier" painted />
             </button>
             <button type="button" className="plain-act" onClick={() => nudge(NUDGE_MS)}>
               <KeyOf of="later" /> Edge
@@ -221,7 +221,7 @@ export function CutView(props: BenchProps & { onSide: (side: Side) => void }) {
           </div>
         </div>
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         <SideTabs side="cut" onSide={onSide} />
         <section className="write-set cut-set" aria-label="Cut at">
           <div className="column-head">

@@ -380,7 +380,7 @@ export function Find(props: BenchProps) {
           </div>
         )}
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         <div className="column-head tabs">
           <button
             type="button"

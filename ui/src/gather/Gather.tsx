@@ -1,6 +1,6 @@
 import { KeyOf } from '../commands/KeyOf';
 import { useCallback, useMemo, useRef, useState } from 'react';
-import { Button, ProgressBar } from 'react-bootstrap';
+import { Button } from 'react-bootstrap';
 import type { Document } from '../api/client';
 import { isTold, orderedParts, type BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
@@ -26,6 +26,7 @@ import { Takes } from './Takes';
 import { TempoView } from './TempoView';
 import { NOTES, useDrop } from './useDrop';
 import './gather.scss';
+import { Progress } from '../shell/Progress';
 
 const VIEWS = ['sources', 'tempo', 'map', 'record', 'live'] as const;
 type View = (typeof VIEWS)[number];
@@ -256,7 +257,7 @@ export function Gather(props: BenchProps) {
                   <span className="source-state">set aside</span>
                 ) : about && about.progress < 1 ? (
                   <span className="source-state">
-                    <ProgressBar now={about.progress * 100} aria-label={`Analysing ${of.name}`} />
+                    <Progress now={about.progress * 100} aria-label={`Analysing ${of.name}`} />
                     {about.problem && about.progress === 0 ? 'stopped' : 'listening …'}
                   </span>
                 ) : family(id).length ? (
@@ -318,7 +319,7 @@ export function Gather(props: BenchProps) {
               <strong>{name}</strong>
               <span className="quiet">being taken in</span>
             </span>
-            <ProgressBar now={share * 100} aria-label={`Taking in ${name}`} />
+            <Progress now={share * 100} aria-label={`Taking in ${name}`} />
           </div>
         ))}
         {!mapShown && (
@@ -358,7 +359,7 @@ export function Gather(props: BenchProps) {
           </div>
         )}
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         {source && part && chosen && partId ? (
           <>
             <div className="column-head">

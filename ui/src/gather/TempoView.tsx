@@ -220,7 +220,7 @@ export function TempoView({ doing, document, overview, lengthS, head, form }: Pr
           </p>
         )}
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         {form}
         {tempo && (
           <>

@@ -74,7 +74,7 @@ export function InstrumentEditor({
             <th className="number">pitch</th>
             <th className="number">begins</th>
             <th>first half-wave</th>
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

@@ -192,15 +192,15 @@ export function LayerBench(props: BenchProps) {
                   onClick={() => nudge(-1)}
                   aria-label="One sample earlier"
                 >
-                  <KeyOf of="earlier" />
+                  <KeyOf of="earlier" painted />
                 </button>
                 <button
                   type="button"
                   className="plain-act"
                   onClick={() => nudge(1)}
-                  aria-label="One sample later"
+                  aria-label={`One sample later: ${samplesSaid(layer.offset_samples ?? 0)}`}
                 >
-                  <KeyOf of="later" /> {samplesSaid(layer.offset_samples ?? 0)}
+                  <KeyOf of="later" painted /> {samplesSaid(layer.offset_samples ?? 0)}
                 </button>
               </div>
             </div>

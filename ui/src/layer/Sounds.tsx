@@ -1,7 +1,7 @@
 import { KeyOf } from '../commands/KeyOf';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
-import { Button, Form, ProgressBar } from 'react-bootstrap';
+import { Button, Form } from 'react-bootstrap';
 import { client, take, type Instrument, type Schema } from '../api/client';
 import { useDrop, SAMPLES } from '../gather/useDrop';
 import type { BenchProps } from '../shell/bench';
@@ -11,6 +11,7 @@ import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
 import { takeSamples, type Came } from './samples';
 import { useSuits, type Order } from './useSuits';
+import { Progress } from '../shell/Progress';
 
 interface Sound {
   kitId: string;
@@ -140,7 +141,7 @@ export function Sounds(props: Props) {
   const over = useDrop((files) => void takeFiles(files), SAMPLES);
   const triedNow = tried ? sounds[index]?.one.name : undefined;
   return (
-    <aside className="settings sounds">
+    <aside className="settings sounds" aria-label="Library">
       <div className="column-head">
         <span>Sounds</span>
         <span className="views">
@@ -183,7 +184,7 @@ export function Sounds(props: Props) {
         <option value="adds">adds most first</option>
       </Form.Select>
       {suits.error && order !== 'kit' && <p className="about">{suits.error.message}</p>}
-      <div className="sound-list" role="listbox" aria-label="Sounds">
+      <div className="sound-list" role="group" aria-label="Sounds">
         {sounds.map((sound) => {
           const used = Object.values(part?.layers ?? {}).some(
             (layer) => layer.instrument.name === sound.one.name,
@@ -197,8 +198,7 @@ export function Sounds(props: Props) {
             >
               <button
                 type="button"
-                role="option"
-                aria-selected={used}
+                aria-pressed={used}
                 ref={here ? intoView : undefined}
                 title={[`${sound.kitName}: ${sound.one.samples.length} samples`, sound.one.words?.join(', ')]
                   .filter(Boolean)
@@ -277,7 +277,7 @@ function OwnSamples({
   return (
     <div className={`drop-place small ${over ? 'over' : ''}`}>
       {share !== null ? (
-        <ProgressBar now={share * 100} aria-label="Samples coming in" />
+        <Progress now={share * 100} aria-label="Samples coming in" />
       ) : (
         <p>
           <strong>{over ? 'Let go, and they are looked at.' : 'Your own samples, SFZ or zip:'}</strong>{' '}

@@ -148,7 +148,7 @@ export function Live(props: BenchProps & { head: ReactNode }) {
           )}
         </div>
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         <div className="column-head">
           <span>What is listened to</span>
         </div>

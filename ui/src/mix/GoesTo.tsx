@@ -45,7 +45,7 @@ export function GoesTo({
           <button
             type="button"
             className="plain-act light"
-            aria-label={`Look at ${bus.name}`}
+            aria-label={`Set ${bus.name}`}
             onClick={() => onBus(id)}
           >
             set

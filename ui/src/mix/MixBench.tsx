@@ -165,7 +165,7 @@ export function MixBench(props: BenchProps) {
           )}
         </div>
       </section>
-      <aside className="settings chain">
+      <aside className="settings chain" aria-label="Chain">
         <Form.Select
           size="sm"
           className="whose"

@@ -186,7 +186,11 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
                     </a>
                   </td>
                   <td>
-                    <a href={audio('both', id)} download aria-label={`Recording and layers of ${name(id)}`}>
+                    <a
+                      href={audio('both', id)}
+                      download
+                      aria-label={`Both: recording and layers of ${name(id)}`}
+                    >
                       Both
                     </a>
                   </td>
@@ -205,7 +209,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           />
         )}
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         <div className="column-head">
           <span>Audio is written as</span>
         </div>

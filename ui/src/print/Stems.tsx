@@ -1,10 +1,11 @@
 import { useState } from 'react';
-import { Form, ProgressBar } from 'react-bootstrap';
+import { Form } from 'react-bootstrap';
 import { useQuery } from '@tanstack/react-query';
 import { client, take, type Schema } from '../api/client';
 import { fetched, followed, stopped, type JobState } from '../api/jobs';
 import type { Doing } from '../api/session';
 import { useWindow } from '../state/window';
+import { Progress } from '../shell/Progress';
 
 type Choice = Schema['StemChoice'];
 type Kind =
@@ -109,7 +110,7 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
       ))}
       {job ? (
         <>
-          <ProgressBar now={job.share * 100} aria-label="Printing" />
+          <Progress now={job.share * 100} aria-label="Printing" />
           <p className="stem-acts">
             <span className="number">{Math.round(job.share * 100)} %</span>
             <button type="button" className="plain-act light" onClick={() => void cancel()}>

@@ -169,7 +169,7 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
         })}
         {rows.length > 0 && <Onwards props={props} many={rows.some(({ part }) => carriesMany(part.piece))} />}
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         <div className="column-head">
           <span>The next pass is</span>
           <span className="push">

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useRef, useState } from 'react';
-import { Button, ProgressBar } from 'react-bootstrap';
+import { Button } from 'react-bootstrap';
 import { Link, useNavigate } from 'react-router';
 import { client, take, upload } from '../api/client';
 import { followed, type JobState } from '../api/jobs';
@@ -13,6 +13,7 @@ import { useWindow } from '../state/window';
 import { clock } from '../stage/axes';
 import { Room } from './Room';
 import './sessions.scss';
+import { Progress } from '../shell/Progress';
 
 /** All sessions, and a new one: by a click, or by dropping recordings on the page. */
 export function Sessions() {
@@ -74,7 +75,7 @@ export function Sessions() {
       <main>
         <div className="home-head">
           <h2>Sessions</h2>
-          {share !== null && <ProgressBar now={share * 100} aria-label="Archive coming in" />}
+          {share !== null && <Progress now={share * 100} aria-label="Archive coming in" />}
           <Button variant="link" className="push" onClick={() => archive.current?.click()}>
             Open an archive
           </Button>

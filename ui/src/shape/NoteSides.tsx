@@ -316,7 +316,7 @@ export function NoteSides({
           </div>
         </div>
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         <SideTabs side={side} onSide={onSide} />
         {columns && shape && (
           <>

@@ -72,7 +72,7 @@ export function NoteTable({ doing, partId, columns, lengthS }: Props) {
             <th>note</th>
             <th>off grid</th>
             <th>length</th>
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

@@ -31,7 +31,7 @@ export function SideTabs({ side, onSide }: { side: Side; onSide: (side: Side) =>
           aria-pressed={side === value}
           onClick={() => onSide(value)}
         >
-          {value === sideAfter(side) && <KeyOf of="view" />} {SHORT[value] ?? word}
+          {value === sideAfter(side) && <KeyOf of="view" painted />} {SHORT[value] ?? word}
         </button>
       ))}
     </div>

@@ -1,11 +1,12 @@
 import { KeyOf } from '../commands/KeyOf';
-import { ButtonGroup, ListGroup, ProgressBar, ToggleButton } from 'react-bootstrap';
+import { ButtonGroup, ListGroup, ToggleButton } from 'react-bootstrap';
 import { useParams } from 'react-router';
 import { useWindow } from '../state/window';
 import type { Hearing } from '../state/listening';
 import type { Part } from '../api/client';
 import { orderedParts, type BenchProps } from './bench';
 import { PieceMark } from './PieceMark';
+import { Progress } from './Progress';
 
 // Letters and digits that a line has room for at its usual size.
 const ROOM = 11;
@@ -19,7 +20,7 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
     return whole && name.startsWith(`${whole}, `) ? name.slice(whole.length + 2) : name;
   };
   return (
-    <aside className="parts">
+    <aside className="parts" aria-label="Parts">
       <div className="column-head">
         <span>Parts</span>
         <span>hits · look</span>
@@ -46,7 +47,7 @@ export function Parts({ document, overview, pieces, partId }: BenchProps) {
                 {shortName(name, part)}
               </span>
               {about && about.progress < 1 ? (
-                <ProgressBar now={about.progress * 100} aria-label="Being analysed" />
+                <Progress now={about.progress * 100} aria-label="Being analysed" />
               ) : (
                 <>
                   <span className="number">{about?.noted === false ? '' : (about?.time_s.length ?? '')}</span>

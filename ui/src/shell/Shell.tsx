@@ -186,7 +186,7 @@ export function Shell() {
           nubrak
         </Link>
         <div className="session-name">
-          <strong>{document.name}</strong>
+          <h1>{document.name}</h1>
           <span>{document.about || `${lengthS.toFixed(1)} s at ${document.rate_hz} Hz`}</span>
         </div>
         <nav aria-label="Benches">
@@ -225,7 +225,9 @@ export function Shell() {
           <NightButton />
         </div>
       </header>
-      <Staff document={document} overview={overview.data} pieces={pieces} />
+      <section aria-label="The whole session">
+        <Staff document={document} overview={overview.data} pieces={pieces} />
+      </section>
       <main className={`bench bench-${bench}`}>
         {bench !== 'gather' && bench !== 'sort' && <Parts {...props} />}
         <Bench {...props} key={bench} />

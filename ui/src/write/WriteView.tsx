@@ -248,7 +248,7 @@ export function WriteView(props: BenchProps & { onSide: (side: Side) => void }) 
                 aria-label={`Write ${piece.name.toLowerCase()}`}
                 onClick={() => void writePiece(piece.id)}
               >
-                <Key>{piece.key.toUpperCase()}</Key> {piece.name.toLowerCase()}
+                <Key painted>{piece.key.toUpperCase()}</Key> {piece.name.toLowerCase()}
               </button>
             ))}
           </div>
@@ -276,7 +276,7 @@ export function WriteView(props: BenchProps & { onSide: (side: Side) => void }) 
           </div>
         </div>
       </section>
-      <aside className="settings">
+      <aside className="settings" aria-label="Settings">
         <SideTabs side="write" onSide={onSide} />
         <WriteSettings
           doing={doing}

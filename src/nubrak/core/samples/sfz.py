@@ -348,8 +348,8 @@ def _sample(region: Region, file: ArrivedSample, rate_hz: int, read: Read) -> Sa
 
 
 # What a key of the General MIDI map stands for, however it is struck.
-_PIECE_OF = {way.note: piece for piece, ways in ARTICULATIONS.items() for way in ways} | {
-    piece.note: piece.id for piece in PIECES.values()
+_PIECE_OF: dict[int, str] = {way.note: piece for piece, ways in ARTICULATIONS.items() for way in ways} | {
+    piece.note: piece.id for piece in reversed(PIECES.values())
 }
 
 
