@@ -267,3 +267,29 @@ def test_the_round_trip_is_measured_to_the_sample(browser: Browser) -> None:
     silent = browser.post("/api/round-trip", params=query, content=(heard * 0).tobytes())
     assert silent.status_code == 422
     assert "did not hear the clicks" in silent.json()["what"]
+
+
+def test_what_just_begins_is_not_taken_for_cut_off(browser: Browser, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A page asks for what was cut off soon after it was opened, perhaps just when a pass begins."""
+    session = browser.session()
+    desk, recordings = browser.app.state.desk, browser.app.state.recordings  # type: ignore[attr-defined]
+    begin, listed, taken = recording.begin_stream, recording.streams_of, []
+
+    def begun(*given: Any) -> None:
+        begin(*given)
+        taken.append(recording.take_up_what_was_cut_off(desk, recordings, session))
+
+    monkeypatch.setattr(recording, "begin_stream", begun)
+    (source,) = recorded(browser, session, PLAYED).values()
+    assert taken == [[]] and source["clips"][0]["length_s"] == pytest.approx(len(PLAYED) / RATE_HZ)
+    # Nor what begins while it is asked which there are.
+    monkeypatch.setattr(recording, "begin_stream", begin)
+
+    def listing(*given: Any) -> Any:
+        out = recording.begin_pass(desk, recordings, session, recording.PassAsked(**asked()["asked"]))
+        taken.append([out])
+        return listed(*given)
+
+    monkeypatch.setattr(recording, "streams_of", listing)
+    assert recording.take_up_what_was_cut_off(desk, recordings, session) == []
+    recordings.let_go(session, taken[1][0])

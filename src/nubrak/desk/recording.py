@@ -103,13 +103,19 @@ def _of_channel(stream_id: str, channel: int) -> str:
     return f"{stream_id}-{channel + 1}" if channel else stream_id
 
 
-def begin_pass(desk: Desk, session_id: str, asked: PassAsked) -> str:
+def begin_pass(desk: Desk, recordings: Recordings, session_id: str, asked: PassAsked) -> str:
     """A pass that begins; its id."""
     document = desk.sessions.get(session_id).document
     if asked.beside is not None:
         document.source(asked.beside)
     stream_id = secrets.token_hex(8)
-    begin_stream(desk.engine, stream_id, session_id, asked.model_dump(mode="json"))
+    # Before it is there for others to see, so that nobody takes it for one that was cut off.
+    recordings.take_up(session_id, stream_id)
+    try:
+        begin_stream(desk.engine, stream_id, session_id, asked.model_dump(mode="json"))
+    except BaseException:
+        recordings.let_go(session_id, stream_id)
+        raise
     return stream_id
 
 
@@ -150,11 +156,12 @@ def finish_pass(desk: Desk, stream: Stream) -> SessionState:
     return state
 
 
-def take_up_what_was_cut_off(desk: Desk, session_id: str, sending: set[str]) -> list[str]:
+def take_up_what_was_cut_off(desk: Desk, recordings: Recordings, session_id: str) -> list[str]:
     """Make takes of recordings that nobody sends any more; the names of what became of them."""
     out = []
     for stream in streams_of(desk.engine, session_id):
-        if stream.id not in sending:
+        # Asked once they are listed: what began meanwhile is being sent.
+        if stream.id not in recordings.sending():
             before = set(desk.sessions.get(session_id).document.sources)
             sources = finish_pass(desk, stream).document.sources
             out += [one.name for key, one in sources.items() if key not in before]

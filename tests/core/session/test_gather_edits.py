@@ -12,13 +12,16 @@ from nubrak.core.session.edit import (
     AddSource,
     Apart,
     CombineMicrophones,
+    CountTempo,
     MoveClip,
     RemoveSource,
     SetAside,
     SetFind,
     SetSpan,
+    SetTempoLine,
     apply,
 )
+from nubrak.core.tempo import Tempo, TempoChange, TempoPoint
 from tests.core.session.sources import clip, with_sources
 
 
@@ -103,3 +106,31 @@ def test_ranges_and_sources_set_aside_say_what_undo_will_say() -> None:
         ),
     )
     assert label == "Snare: curve through 1 point, spill from learnt, material cymbals"
+
+
+def test_a_tempo_is_counted_half_or_twice_as_fast_with_all_its_changes() -> None:
+    document = with_sources(("kick.wav", "kick"))
+    document.tempo = Tempo(
+        known="told", sure=0.9, bpm=90, bar_one_s=1.0, changes=[TempoChange(time_s=9, bpm=100)]
+    )
+    document, label = apply(document, CountTempo(kind="count_tempo", twice=True))
+    tempo = document.tempo
+    assert label == "Count it twice as fast, 180 bpm"
+    assert (tempo.known, tempo.sure, tempo.bpm, tempo.bar_one_s) == ("set", None, 180, 1.0)
+    assert [(one.time_s, one.bpm) for one in tempo.changes] == [(9, 200)]
+    document, _ = apply(document, CountTempo(kind="count_tempo", twice=False))
+    assert document.tempo.bpm == 90
+    document.tempo = Tempo(known="set", bpm=30)
+    with pytest.raises(Problem, match="slower"):
+        apply(document, CountTempo(kind="count_tempo", twice=False))
+
+
+def test_the_tempo_is_drawn_as_a_line_of_points() -> None:
+    document = with_sources(("kick.wav", "kick"))
+    points = [TempoPoint(bar=1, bpm=120), TempoPoint(bar=5, bpm=90)]
+    document, label = apply(document, SetTempoLine(kind="set_tempo_line", points=points))
+    assert label == "Tempo 120 bpm, in 2 steps" and document.tempo.known == "set"
+    assert [(one.time_s, one.bpm) for one in document.tempo.changes] == [(8.0, 90)]
+    late = [TempoPoint(bar=1, bpm=20), TempoPoint(bar=100_000, bpm=90)]
+    with pytest.raises(Problem, match="beyond the day"):
+        apply(document, SetTempoLine(kind="set_tempo_line", points=late))

@@ -76,8 +76,8 @@ export interface paths {
         put?: never;
         /**
          * Take Zip
-         * @description Take a zip of samples in, with the SFZ that speaks of them where one is in it; the request's body is the
-         *     file.
+         * @description Take a zip of samples in, with the SFZ that speaks of them where one is in it; the request's body is
+         *     the file.
          */
         post: operations["take_zip"];
         delete?: never;

@@ -1,3 +1,4 @@
+import { knownTempo, tempoSaid } from '../stage/axes';
 import { useState } from 'react';
 import { ButtonGroup, Form, ToggleButton } from 'react-bootstrap';
 import type { Schema } from '../api/client';
@@ -28,6 +29,7 @@ const DEPTHS = [
 
 /** Print: what do I take with me? MIDI and audio that line up with the recording when both start at zero. */
 export function PrintBench({ doing, document, overview, pieces, partId, part, lengthS }: BenchProps) {
+  const tempo = knownTempo(document);
   const [depth, setDepth] = useState<PrintSettings['depth']>('24');
   const noteName = useNoteName();
   const [form, setForm] = useState<PrintSettings['form']>('wav');
@@ -76,6 +78,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
             <strong>MIDI</strong>
             <span>
               {hits} notes, a track for each of {parts.length} {parts.length === 1 ? 'part' : 'parts'}
+              {tempo ? `, at ${tempoSaid(tempo)}` : ', no tempo known: counted at 120 bpm'}
             </span>
           </a>
           <a className="print-act" href={audio('layers')} download>

@@ -1,3 +1,4 @@
+import { knownTempo, tempoSaid } from '../stage/axes';
 import { limitOf, scaled } from '../api/limit';
 import { useState, type ComponentProps } from 'react';
 import { Form } from 'react-bootstrap';
@@ -54,6 +55,7 @@ export function TimingSettings({
   move,
   done,
 }: Props) {
+  const tempo = knownTempo(document);
   const [called, setCalled] = useState('');
   const [samples, setSamples] = useState(false);
   const perMs = (document.rate_hz ?? 44100) / 1000;
@@ -87,6 +89,7 @@ export function TimingSettings({
     <>
       <div className="column-head">
         <span>The grid that strokes are told against</span>
+        <span className="push">{tempo ? tempoSaid(tempo) : 'no tempo known'}</span>
       </div>
       <div className="two-selects">
         <Form.Select

@@ -18,7 +18,7 @@ import { useCutOff } from '../record/cutOff';
 import { ShapeBench } from '../shape/ShapeBench';
 import { Sort } from '../sort/Sort';
 import { useWindow } from '../state/window';
-import { fitView, zoomAbout, zoomView } from '../state/view';
+import { fitView, viewOnFirst, zoomAbout, zoomView } from '../state/view';
 import { Staff } from '../stage/Staff';
 import { BENCHES, benchesOf, isTold, orderedParts, type BenchName, type BenchProps } from './bench';
 import { Notices } from './Notices';
@@ -88,6 +88,17 @@ export function Shell() {
       set({ partId: parts[0]![0], selectedS: null, draft: null });
     if (!parts.length && partId && document) set({ partId: null });
   }, [id, parts, partId, document, set]);
+
+  // A part that is gone to is seen where it is struck.
+  const timesS = overview.data?.parts.find((one) => one.part_id === partId)?.time_s;
+  const shownPart = useRef<string | null>(null);
+  useEffect(() => {
+    if (!timesS?.length || shownPart.current === partId || empty) return;
+    const first = shownPart.current === null;
+    shownPart.current = partId;
+    // Whoever opens a session sees its beginning.
+    if (!first) set({ view: viewOnFirst(useWindow.getState().view, timesS, lengthS) });
+  }, [partId, timesS, lengthS, empty, set]);
 
   useCutOff(id);
   const { toggle } = usePlaying(id, document, revision, lengthS);

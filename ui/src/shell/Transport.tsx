@@ -1,7 +1,7 @@
 import { KeyOf } from '../commands/KeyOf';
 import type { Document } from '../api/client';
 import { useWindow } from '../state/window';
-import { barAndBeat, bpmAt, clock, knownTempo } from '../stage/axes';
+import { barAndBeat, clock, knownTempo, tempoSaid } from '../stage/axes';
 
 function Place({ document }: { document: Document }) {
   const playheadS = useWindow((state) => state.playheadS);
@@ -13,11 +13,7 @@ function Place({ document }: { document: Document }) {
       </span>
       {tempo && <span className="number place">{barAndBeat(tempo, playheadS)}</span>}
       <span className="number" data-testid="tempo-said">
-        {tempo
-          ? `${bpmAt(tempo, playheadS).toFixed(1)} bpm in ${tempo.beats_per_bar}/${tempo.beat_unit}${
-              tempo.known === 'told' ? ', told by the hits' : ''
-            }`
-          : 'no tempo yet'}
+        {tempo ? tempoSaid(tempo, playheadS) : 'no tempo yet'}
       </span>
     </>
   );

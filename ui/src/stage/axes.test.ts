@@ -3,11 +3,15 @@ import { describe, expect, it } from 'vitest';
 import { fitView, viewShowing, zoomView } from '../state/view';
 import {
   barAndBeat,
+  bpmAt,
   clock,
   decibels,
   firstAt,
   gridLines,
   levelToY,
+  quartersAt,
+  secondsAt,
+  tempoSaid,
   timeToX,
   xToTime,
   yToLevel,
@@ -76,5 +80,23 @@ describe('the view', () => {
     const view = { startS: 10, spanS: 10 };
     expect(viewShowing(view, 15, 60)).toBe(view);
     expect(viewShowing(view, 40, 60).startS).toBeCloseTo(37, 9);
+  });
+});
+
+describe('a tempo that changes', () => {
+  // A beat each half second up to 5 s, then one a second.
+  const changing = { ...tempo, sure: null, changes: [{ time_s: 5, bpm: 60 }] };
+
+  it('is told as it is at a moment', () => {
+    expect([0, 4.99, 5, 60].map((timeS) => bpmAt(changing, timeS))).toEqual([120, 120, 60, 60]);
+    expect(tempoSaid(changing, 9)).toBe('60.0 bpm in 4/4');
+    expect(tempoSaid({ ...changing, known: 'told' })).toBe('120.0 bpm in 4/4, told by the hits');
+  });
+
+  it('counts there and back', () => {
+    expect(secondsAt(changing, 0)).toBe(1);
+    expect(secondsAt(changing, 10)).toBe(7);
+    for (const timeS of [0, 3.25, 5, 8.5])
+      expect(secondsAt(changing, quartersAt(changing, timeS))).toBeCloseTo(timeS);
   });
 });

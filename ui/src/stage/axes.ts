@@ -71,6 +71,12 @@ export function secondsAt(tempo: Schema['Tempo'], quarters: number): number {
   return at + (quarters - begins) / speed;
 }
 
+/** The tempo in words, where one is known: how fast, in which bar, and whether the hits told it. */
+export function tempoSaid(tempo: Schema['Tempo'], timeS = tempo.bar_one_s ?? 0): string {
+  const told = tempo.known === 'told' ? ', told by the hits' : '';
+  return `${bpmAt(tempo, timeS).toFixed(1)} bpm in ${tempo.beats_per_bar}/${tempo.beat_unit}${told}`;
+}
+
 /** Quarters a minute at a moment. */
 export function bpmAt(tempo: Schema['Tempo'], timeS: number): number {
   return (tempo.changes ?? []).findLast((one) => one.time_s <= timeS)?.bpm ?? tempo.bpm ?? 120;

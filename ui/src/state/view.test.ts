@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { fitView, viewShowing, zoomAbout, zoomView } from './view';
+import { fitView, viewOnFirst, viewShowing, zoomAbout, zoomView } from './view';
 
 describe('the keyboard zooms', () => {
   const none = { view: { startS: 10, spanS: 4 }, pointerS: null, selectedS: null, chosenS: [], playheadS: 0 };
@@ -40,5 +40,13 @@ describe('a view', () => {
       expect(moved.startS + moved.spanS).toBeGreaterThan(momentS);
       expect(moved.spanS).toBe(10);
     }
+  });
+
+  it('goes to the first of what is looked for, where none of it is in view', () => {
+    const view = { startS: 0, spanS: 10 };
+    expect(viewOnFirst(view, [3, 40], 60)).toBe(view);
+    expect(viewOnFirst(view, [], 60)).toBe(view);
+    expect(viewOnFirst(view, [21, 40], 60)).toEqual({ startS: 20, spanS: 10 });
+    expect(viewOnFirst({ startS: 30, spanS: 10 }, [0.2, 59], 60)).toEqual({ startS: 0, spanS: 10 });
   });
 });

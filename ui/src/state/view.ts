@@ -63,3 +63,10 @@ export function viewShowing(view: View, momentS: number, lengthS: number): View 
   if (momentS >= view.startS + edge && momentS <= view.startS + view.spanS - edge) return view;
   return fitView({ ...view, startS: momentS - view.spanS * 0.3 }, lengthS);
 }
+
+/** The view with the first of some moments in it, where none of them is in it. */
+export function viewOnFirst(view: View, timesS: readonly number[], lengthS: number): View {
+  const inView = timesS.some((timeS) => timeS >= view.startS && timeS <= view.startS + view.spanS);
+  if (inView || !timesS.length) return view;
+  return fitView({ ...view, startS: timesS[0]! - view.spanS * 0.1 }, lengthS);
+}

@@ -74,8 +74,6 @@ class SetTempoLine(Action):
 
     def apply(self, document: Document) -> str:
         drawn = with_points(document.tempo, self.points)
-        if drawn.changes and drawn.changes[-1].time_s > LAST_S:
-            raise Problem("A point of the tempo lies beyond the day.", todo="Put it at an earlier bar.")
         document.tempo = drawn.model_copy(update={"known": "set", "sure": None})
         count = len(drawn.changes) + 1
         return f"Tempo {drawn.bpm:g} bpm" + (f", in {count} steps" if count > 1 else "")

@@ -131,20 +131,14 @@ def _taken_up(desk: Desk, recordings: Recordings, session_id: str, begin: Begin)
         return stream.id, stream.frames
     if begin.asked is None:
         raise Problem("Nothing was said of what is recorded.", todo="Say which piece it is.")
-    with recordings.lock:
-        busy = session_id in recordings.live
-    if busy:
-        recordings.take_up(session_id, "")
-    stream_id = begin_pass(desk, session_id, begin.asked)
-    recordings.take_up(session_id, stream_id)
-    return stream_id, 0
+    return begin_pass(desk, recordings, session_id, begin.asked), 0
 
 
 @router.post("/sessions/{session_id}/recordings/cut-off")
 def take_up_recordings(session_id: str, request: Request, desk: AnyDesk) -> TakenUp:
     """Make takes of what was being recorded when the page or the server went away."""
     recordings: Recordings = request.app.state.recordings
-    return TakenUp(names=take_up_what_was_cut_off(desk, session_id, recordings.sending()))
+    return TakenUp(names=take_up_what_was_cut_off(desk, recordings, session_id))
 
 
 @router.get("/sessions/{session_id}/sources/{source_id}/bars")
