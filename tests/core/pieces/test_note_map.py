@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.pieces.catalogue import PIECES, kinds_apart
 from nubrak.core.pieces.note_map import GENERAL_MIDI, NoteMap, from_text, to_text
 from nubrak.core.problem import Problem
 
@@ -79,3 +79,12 @@ def test_a_note_map_goes_out_and_comes_back() -> None:
     for bad in ("", "a,b\n1,2", '"', "x" * 300_000):
         with pytest.raises(Problem):
             from_text(bad)
+
+
+def test_how_far_pieces_are_in_kind() -> None:
+    assert kinds_apart("snare", "snare") == 0
+    assert {kinds_apart("snare", one) for one in ("kick", "rack-tom", "floor-tom")} == {1}
+    assert (
+        kinds_apart("hi-hat", "crash") == kinds_apart("crash", "ride") == kinds_apart("clap", "shaker") == 1
+    )
+    assert {kinds_apart("snare", one) for one in ("hi-hat", "clap", "loop", "nothing known")} == {2}
