@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nubrak.core.tempo.line import TempoPoint, points_of, with_points
-from nubrak.core.tempo.tempo_map import Tempo, TempoChange, beats_at
+from nubrak.core.tempo.line import TempoPoint, with_points
+from nubrak.core.tempo.tempo_map import Tempo, beats_at
 
 POINTS = st.lists(
     st.builds(TempoPoint, bar=st.integers(1, 60).map(float), bpm=st.floats(40, 240)), min_size=1, max_size=8
@@ -30,9 +30,10 @@ def test_points_stand_on_their_bars_and_are_read_back(tempo: Tempo, points: list
     held = {point.bar: point.bpm for point in points}
     first = min(held)
     wanted = {1.0: held[first]} | {bar: bpm for bar, bpm in held.items() if bar > 1}
-    found = {round(point.bar, 3): point.bpm for point in points_of(drawn)}
-    assert list(found) == sorted(wanted)
-    assert all(found[bar] == pytest.approx(bpm) for bar, bpm in wanted.items())
+    at_s = np.array([change.time_s for change in drawn.changes])
+    bars = [1.0, *(beats_at(drawn, at_s) / drawn.bar_beats + 1.0)]
+    assert bars == pytest.approx(sorted(wanted), abs=1e-3)
+    assert [drawn.bpm, *(change.bpm for change in drawn.changes)] == [wanted[bar] for bar in sorted(wanted)]
 
 
 def test_a_point_stays_on_its_bar_when_what_goes_before_it_changes() -> None:
@@ -43,12 +44,3 @@ def test_a_point_stays_on_its_bar_when_what_goes_before_it_changes() -> None:
     assert [one.time_s for one in fast.changes] == pytest.approx([9.0])
     assert [one.time_s for one in slow.changes] == pytest.approx([17.0])
     assert beats_at(slow, np.array([17.0 + 60 / 90])).tolist() == pytest.approx([17.0])
-
-
-def test_the_line_of_a_map_begins_at_bar_one() -> None:
-    """A change before bar 1 says how fast bar 1 begins."""
-    tempo = Tempo(known="set", bpm=100, bar_one_s=4.0, changes=[TempoChange(time_s=2.0, bpm=120)])
-    assert [(one.bar, one.bpm) for one in points_of(tempo)] == [(1.0, 120.0)]
-    later = tempo.model_copy(update={"changes": [TempoChange(time_s=6.0, bpm=80)]})
-    second = points_of(later)[1]
-    assert second.bpm == 80 and second.bar == pytest.approx(1 + 2.0 * 100 / 60 / 4)

@@ -144,6 +144,10 @@ def test_a_tempo_that_wanders_is_followed_bar_by_bar(length_s: float) -> None:
     tempo = Tempo(known="told", bpm=told.bpm, bar_one_s=told.bar_one_s, changes=told.changes)
     found = seconds_at(tempo, beat[4:-4].astype(float))
     assert told.changes and np.abs(found - at_s[4 : beats - 4]).max() < 0.03
+    # Half and double once each, of the tempo on the whole.
+    assert (
+        sum(50 < one.bpm < 70 for one in told.others) == sum(210 < one.bpm < 270 for one in told.others) == 1
+    )
 
 
 def test_a_loop_lasts_whole_bars() -> None:

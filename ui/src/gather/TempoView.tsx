@@ -2,7 +2,7 @@ import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
 import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
 import type { BenchProps } from '../shell/bench';
-import { bpmAt, clock, knownTempo, timeToX } from '../stage/axes';
+import { clock, knownTempo, timeToX } from '../stage/axes';
 import { Canvas, type Draw } from '../stage/Canvas';
 import { drawTimeGround, type Box } from '../stage/ground';
 import { inks } from '../stage/heads';
@@ -244,9 +244,6 @@ export function TempoView({ doing, document, overview, lengthS, head, form }: Pr
                 </li>
               ))}
             </ul>
-            <p className="about">
-              At the line it is {bpmAt(tempo, useWindow.getState().playheadS).toFixed(1)} bpm.
-            </p>
           </>
         )}
       </aside>

@@ -13,13 +13,6 @@ _RANK = {piece: rank for rank, piece in enumerate(_FIRST)}
 _REST = {piece: len(_FIRST) + rank for rank, piece in enumerate(one for one in PIECES if one != "heard")}
 
 
-def rank_of(piece: str, overheads: bool = False) -> float:
-    """Where a piece stands among others; overheads behind cymbals that have a microphone of their own."""
-    if overheads:
-        return _RANK["crash"] + 0.5
-    return _RANK.get(piece, _REST.get(piece, len(_FIRST) + len(PIECES)))
-
-
 def heads(document: Document) -> list[str]:
     """The parts that stand by themselves, in their order: what is told from a part goes with it."""
     return [key for key, part in document.ordered_parts() if part.sorted_from is None]
@@ -34,8 +27,12 @@ def arrange(document: Document) -> None:
 
 
 def _rank(document: Document, part_id: str) -> float:
+    """Where a part stands among others: overheads behind cymbals that have a microphone of their own, notes
+    behind what was recorded of their piece.
+    """
     part = document.parts[part_id]
-    return rank_of(part.piece, hears_above(document, part_id)) + (0.0 if part.sources else 0.25)
+    rank = _RANK.get(part.piece, _REST.get(part.piece, len(_FIRST) + len(PIECES)))
+    return rank + (0.5 if hears_above(document, part_id) else 0.0 if part.sources else 0.25)
 
 
 def hears_above(document: Document, part_id: str) -> bool:

@@ -5,7 +5,7 @@ In go times of hits in seconds, out come tempos and beats. Begin with ``tempo_ma
 
 from nubrak.core.tempo.follow import follow
 from nubrak.core.tempo.grid import Grid
-from nubrak.core.tempo.line import TempoPoint, points_of, with_points
+from nubrak.core.tempo.line import TempoPoint, with_points
 from nubrak.core.tempo.meter import Hits
 from nubrak.core.tempo.readings import in_order
 from nubrak.core.tempo.taps import tapped
@@ -24,7 +24,6 @@ __all__ = [
     "beats_at",
     "follow",
     "in_order",
-    "points_of",
     "seconds_at",
     "tapped",
     "tempo_told_by",

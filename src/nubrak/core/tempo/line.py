@@ -1,4 +1,4 @@
-"""The tempo as a line of points over the bars: what a hand sets, and what a tempo map is when drawn."""
+"""The tempo as a line of points over the bars, as a hand sets it."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import BaseModel, Field
 
 from nubrak.core.problem import Problem
-from nubrak.core.tempo.tempo_map import LEAST_BPM, MOST_BPM, Tempo, TempoChange, beats_at, seconds_at
+from nubrak.core.tempo.tempo_map import LEAST_BPM, MOST_BPM, Tempo, TempoChange, seconds_at
 from nubrak.core.time_line import LAST_S
 
 _SAME_BAR = 1e-4
@@ -17,20 +17,6 @@ class TempoPoint(BaseModel):
 
     bar: float = Field(ge=1, le=100_000, description="the number of the bar; 1 is the first")
     bpm: float = Field(ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
-
-
-def points_of(tempo: Tempo) -> list[TempoPoint]:
-    """The line of a tempo map: a point at bar 1 and at every change behind it."""
-    at_s = np.array([change.time_s for change in tempo.changes])
-    bars = beats_at(tempo, at_s) / tempo.bar_beats + 1.0
-    begins = [change.bpm for change, bar in zip(tempo.changes, bars, strict=True) if bar <= 1.0 + _SAME_BAR]
-    first = TempoPoint(bar=1.0, bpm=begins[-1] if begins else tempo.bpm)
-    later = [
-        TempoPoint(bar=float(bar), bpm=change.bpm)
-        for change, bar in zip(tempo.changes, bars, strict=True)
-        if bar > 1.0 + _SAME_BAR
-    ]
-    return [first, *later]
 
 
 def with_points(tempo: Tempo, points: list[TempoPoint]) -> Tempo:

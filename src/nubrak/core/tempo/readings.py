@@ -28,10 +28,8 @@ _SAME = 0.025  # of a tempo: nearer are one
 FIRST_S = 240.0  # of a long take say how it is counted
 _STEPS = {4: (4, 2, 1), 3: (3, 1), 6: (6, 3, 1)}  # by which a beat of so many cells is followed
 _CLEAR = 0.8  # of the strongest step: the finest that is as clear is followed
-_FIRST_BEGINS, _LOOP_BEGINS = (
-    0.5,
-    0.95,
-)  # of the takes, and of the loops, begin with the first stroke of a bar
+# Of the takes, and of the loops, that begin with the first stroke of a bar.
+_FIRST_BEGINS, _LOOP_BEGINS = 0.5, 0.95
 _LOOP_SAYS = 4.0  # how much it speaks for a bar, as a logarithm, that a loop lasts some of them
 _LOOP_EXACT = 0.012
 _LOOP_BARS = (1, 2, 3, 4, 6, 8, 12, 16)

