@@ -90,11 +90,14 @@ class Weighed:
 
 
 def listens_to(document: Document, part_id: str) -> list[Source]:
-    """The sources that a part is found on: none of a piece without notes, and none that is set aside."""
+    """The sources that a part is found on: none of a piece without notes, and none that is set aside; one of
+    several where it is to be found on that.
+    """
     part = document.part(part_id)
     if not PIECES[part.piece].noted and not part.asked:
         return []
-    return [document.sources[one] for one in part.sources if not document.sources[one].aside]
+    heard = [one for one in part.sources if not document.sources[one].aside]
+    return [document.sources[one] for one in heard if part.heard_on not in heard or one == part.heard_on]
 
 
 def part_input(document: Document, part_id: str, heard: list[Candidates]) -> PartInput:

@@ -267,4 +267,4 @@ def _evidence_rests_on(part: Part) -> tuple[object, ...]:
     find = part.find
     heard = find.material, find.low_hz, find.high_hz, find.spill_from
     told = part.sorted_from, part.divided_from, part.sounds, part.asked
-    return part.piece, part.sources, *told, *heard
+    return part.piece, part.sources, part.heard_on, *told, *heard

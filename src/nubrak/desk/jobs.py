@@ -24,6 +24,7 @@ from nubrak.desk.desk import Desk
 from nubrak.desk.printing import StemChoice, bundle, check
 from nubrak.desk.recorded_kit import KitChoice, make_kit
 from nubrak.desk.slicing import SlicesChoice, slices_of, write_slices
+from nubrak.desk.sound_font import take_sound_font
 from nubrak.desk.standing import Standing
 from nubrak.store.cache import Cache
 from nubrak.store.database import open_engine
@@ -36,6 +37,7 @@ _MOST_WAITING = 16  # under way at once: more is no person, and every one of the
 _MOST_KEPT = 4  # jobs that are over; their files wait to be fetched
 _TOLD_EVERY_S = 0.1  # how often a job says how far it is
 ARRIVED = "archive.zip"
+_FONT = "font.sf2"
 log = structlog.get_logger()
 
 Done = tuple[Path | None, dict[str, Any]]
@@ -74,12 +76,21 @@ def begin_slices(desk: Desk, session_id: str, choice: SlicesChoice) -> Job:
 
 def begin_opening(desk: Desk, arrived: Path) -> Job:
     """Begin to open an archive that came in as ``arrived``, which is taken away."""
+    return _begin_with(desk, "open", arrived, ARRIVED)
+
+
+def begin_sound_font(desk: Desk, arrived: Path) -> Job:
+    """Begin to bring in the drum kits of a sound font that came in as ``arrived``, which is taken away."""
+    return _begin_with(desk, "font", arrived, _FONT)
+
+
+def _begin_with(desk: Desk, kind: str, arrived: Path, kept_as: str) -> Job:
     _room_for_one(desk)
     job_id = secrets.token_hex(8)
     folder = _folder(desk, job_id)
     folder.mkdir(parents=True)
-    arrived.replace(folder / ARRIVED)
-    return _begin(desk, "open", {}, job_id)
+    arrived.replace(folder / kept_as)
+    return _begin(desk, kind, {}, job_id)
 
 
 def cancel_job(desk: Desk, job_id: str) -> None:
@@ -161,6 +172,17 @@ def _kit(desk: Desk, job: Job, go_on: GoOn) -> Done:
     return None, make_kit(desk, _standing(desk, job), choice, job.id, go_on).model_dump(mode="json")
 
 
+def _font(desk: Desk, job: Job, go_on: GoOn) -> Done:
+    arrived = desk.uploads.parent / _FONT
+    try:
+        taken = take_sound_font(desk, arrived, go_on)
+    except Problem:
+        arrived.unlink(missing_ok=True)  # as it is, it will never be taken
+        raise
+    arrived.unlink(missing_ok=True)
+    return None, taken.model_dump(mode="json")
+
+
 def _slices(desk: Desk, job: Job, go_on: GoOn) -> Done:
     choice = SlicesChoice.model_validate(job.asked["choice"])
     return write_slices(desk, _standing(desk, job), choice, go_on), {}
@@ -172,6 +194,7 @@ _KINDS: dict[str, Callable[[Desk, Job, GoOn], Done]] = {
     "open": _open,
     "kit": _kit,
     "slices": _slices,
+    "font": _font,
 }
 
 
@@ -225,8 +248,8 @@ def _go_on(desk: Desk, job_id: str) -> GoOn:
 
 
 @lru_cache(maxsize=1)
-def _desk_here() -> Desk:
-    """The desk of a worker's process."""
+def desk_here() -> Desk:
+    """The desk of a process of its own, such as a worker's."""
     settings = Settings()
     engine, folder = open_engine(settings.database_url), Path(settings.cache_folder)
     folder.mkdir(parents=True, exist_ok=True)
@@ -236,7 +259,7 @@ def _desk_here() -> Desk:
 
 def run_job_here(job_id: str) -> None:
     """Do a job in a worker."""
-    run_job(_desk_here(), job_id)
+    run_job(desk_here(), job_id)
 
 
 def forget_uploads(folder: Path) -> None:

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.layer import Layer, Lock, Sounding, as_stereo, find_lock, judged, overlay, plan_layer
+from nubrak.core.mix import moved
 from nubrak.core.pieces import PIECES
 from nubrak.core.problem import Problem
 from nubrak.desk.desk import Desk
@@ -53,14 +54,19 @@ def found_lock(desk: Desk, standing: Standing, part_id: str, layer_id: str) -> L
     the piece.
     """
     layer, hits, time_s, sounds, rate = _locked_parts(desk, standing, part_id, layer_id)
-    part, document = standing.document.part(part_id), standing.document
-    recording = desk.audio.source_mono(document.source(part.sources[0]), rate)
+    document = standing.document
+    recording = recorded_first(desk, standing, part_id)
     found = find_lock(recording, hits, sounds, rate)
     others = []
     for source_id in _others(standing, part_id):
         source = document.source(source_id)
         there = judged(
-            desk.audio.source_mono(source, rate), hits, sounds, rate, found.offset_samples, found.polarity
+            moved(desk.audio.source_mono(source, rate), source.microphone, rate),
+            hits,
+            sounds,
+            rate,
+            found.offset_samples,
+            found.polarity,
         )
         others.append(OtherMicrophone(name=source.name, gain_db=round(there, 1)))
     return LockFound(
@@ -102,9 +108,7 @@ def _said(found: Lock, layer: Layer, rate_hz: int) -> str:
 def overlaid(desk: Desk, standing: Standing, part_id: str, layer_id: str) -> OverlayColumns:
     """All hits at their attack, their spread, and the layer as it lies over them now."""
     layer, hits, _, sounds, rate = _locked_parts(desk, standing, part_id, layer_id)
-    recording = desk.audio.source_mono(
-        standing.document.source(standing.document.part(part_id).sources[0]), rate
-    )
+    recording = recorded_first(desk, standing, part_id)
     most = max(sounds, key=lambda one: len(one.rows))
     found = overlay(
         recording, hits, most.sample * np.float32(layer.polarity), layer.offset_samples - most.attack, rate
@@ -121,6 +125,13 @@ def overlaid(desk: Desk, standing: Standing, part_id: str, layer_id: str) -> Ove
         layer=columns[4],
         hits=len(hits),
     )
+
+
+def recorded_first(desk: Desk, standing: Standing, part_id: str) -> NDArray[np.float32]:
+    """A part's first microphone as it is heard, (frames,): what its layers are put to."""
+    document = standing.document
+    source = document.source(document.part(part_id).sources[0])
+    return moved(desk.audio.source_mono(source, document.rate_hz), source.microphone, document.rate_hz)
 
 
 def _locked_parts(

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.midi import Track, midi_file
-from nubrak.core.mix import Bus, render, render_recorded, render_source
+from nubrak.core.mix import Bus, Mix, render, render_recorded, render_source
 from nubrak.core.pieces import titled_file
 from nubrak.core.prints import (
     ENDING,
@@ -54,6 +54,9 @@ class StemChoice(BaseModel):
     )
     layers: bool = Field(default=True, description="every part's layers, together")
     each_layer: bool = Field(default=False, description="every layer by itself")
+    microphones: bool = Field(
+        default=False, description="every microphone of parts that have several, as it is heard"
+    )
     blends: bool = Field(default=False, description="every part as it is blended")
     stages: bool = Field(default=True, description="every part through its stages; sums always are")
     buses: bool = Field(default=False, description="every group, parallel and room by itself")
@@ -115,6 +118,8 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
         own = not standing.document.family(part_id) and part.divided_from is None
         if choice.recordings and part.sources and own:
             of(f"{name} - recording", "recording", [part_id])
+        if choice.microphones and len(part.sources) > 1 and own:
+            out += _microphones(desk, standing, part_id, choice.stages)
         if choice.layers and part.layers:
             of(f"{name} - layers", "layers", [part_id])
         if choice.each_layer:
@@ -137,6 +142,28 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
             "Choose recordings, layers or sums.",
         )
     return out
+
+
+def _microphones(desk: Desk, standing: Standing, part_id: str, staged: bool) -> list[Stem]:
+    """Each microphone of a part by itself, at its level, polarity and delay and as the part is blended; those
+    that are not heard are left out.
+    """
+    document, out = standing.document, []
+    mix = replace(desk.mix(standing, "recording", [part_id]), staged=staged, key=None)
+    part = document.parts[part_id]
+    for source_id in part.sources:
+        source = document.sources[source_id]
+        if source.aside or not source.microphone.on:
+            continue
+        parts = {**document.parts, part_id: part.model_copy(update={"sources": [source_id]})}
+        alone = replace(mix, document=document.model_copy(update={"parts": parts}))
+        name = f"{standing.names[part_id]} - {_ENDING.sub('', source.name) or source.name}"
+        out.append(Stem(name, partial(_recording_of, alone, part_id)))
+    return out
+
+
+def _recording_of(mix: Mix, part_id: str, start: int, frames: int) -> NDArray[np.float32]:
+    return render(mix, "recording", [part_id], start, frames)
 
 
 def _sources(desk: Desk, standing: Standing) -> list[Stem]:

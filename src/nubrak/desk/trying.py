@@ -10,7 +10,7 @@ from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.session import AddLayer, SetLayer, changed
 from nubrak.desk.desk import Desk
-from nubrak.desk.locking import struck_by
+from nubrak.desk.locking import recorded_first, struck_by
 from nubrak.desk.standing import Standing
 from nubrak.store.kits import kit_of
 from nubrak.store.sessions import SessionState
@@ -45,8 +45,8 @@ def fitted(
         )
     except Problem:
         return layer  # nothing was recorded that it could be held against
-    part, rate = standing.document.part(part_id), standing.document.rate_hz
-    recording = desk.audio.source_mono(standing.document.source(part.sources[0]), rate)
+    rate = standing.document.rate_hz
+    recording = recorded_first(desk, standing, part_id)
     found = find_lock(recording, hits, sounds, rate)
     wanted = UNDER_DB
     if instead_of is not None:

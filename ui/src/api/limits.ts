@@ -194,6 +194,10 @@ export const LIMITS = {
     velocity: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
     played: { least: 1, most: 127, step: 1, unit: '', usual: null, low: 1, high: 127 },
   },
+  Microphone: {
+    level_db: { least: -60, most: 12, step: 0.5, unit: 'dB', usual: 0, low: -60, high: 12 },
+    delay_ms: { least: -20, most: 20, step: 0.02, unit: 'ms', usual: 0, low: -20, high: 20 },
+  },
   MoveCut: {
     by_ms: { least: -10000, most: 10000, step: 1, unit: 'ms', usual: 0, low: -10000, high: 10000 },
   },

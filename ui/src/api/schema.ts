@@ -463,6 +463,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/parts/{part_id}/microphones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Microphones
+         * @description The microphones of a part, and how each would be biggest together with the first.
+         */
+        get: operations["microphones"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audio/{audio}/peaks/{exponent}/{index}": {
         parameters: {
             query?: never;
@@ -1761,6 +1781,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sound-fonts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Font
+         * @description Begin to bring in the drum kits of a sound font (SF2, SF3); the request's body is the file.
+         */
+        post: operations["take_font"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -2455,6 +2495,43 @@ export interface components {
              * @enum {string}
              */
             kind: "recorded" | "written" | "both" | "empty";
+        };
+        /**
+         * Beside
+         * @description One microphone of a part beside its first one.
+         */
+        Beside: {
+            /** Source Id */
+            source_id: string;
+            /** Name */
+            name: string;
+            now: components["schemas"]["Microphone"];
+            /** @description how it would stand; empty: it is the first, or stands so */
+            best?: components["schemas"]["Microphone"] | null;
+            /**
+             * Gain Db
+             * @description low end of both together, over how they stand now
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
+        };
+        /**
+         * Besides
+         * @description All microphones of a part.
+         */
+        Besides: {
+            /**
+             * Heard On
+             * @description the one its strokes are found on; empty: all of them together
+             */
+            heard_on: string | null;
+            /** Microphones */
+            microphones: components["schemas"]["Beside"][];
         };
         /**
          * BestBar
@@ -3309,7 +3386,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["CountTempo"] | components["schemas"]["SetTempoLine"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["NamePart"] | components["schemas"]["NameSource"] | components["schemas"]["MovePart"] | components["schemas"]["OrderParts"] | components["schemas"]["SetRate"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["CountTempo"] | components["schemas"]["SetTempoLine"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["NamePart"] | components["schemas"]["NameSource"] | components["schemas"]["MovePart"] | components["schemas"]["OrderParts"] | components["schemas"]["SetRate"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetMicrophones"] | components["schemas"]["HearOn"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
         };
         /**
          * Either
@@ -3658,6 +3735,28 @@ export interface components {
             strokes: components["schemas"]["Follower"][];
         };
         /**
+         * FontKits
+         * @description The kits that a sound font brought.
+         */
+        FontKits: {
+            /** Name */
+            name: string;
+            /**
+             * Kits
+             * @description their names by id
+             */
+            kits: {
+                [key: string]: string;
+            };
+            /** Instruments */
+            instruments: number;
+            /**
+             * Skipped
+             * @description what was left out, a sentence each
+             */
+            skipped: string[];
+        };
+        /**
          * Freed
          * @description What freeing did.
          */
@@ -3879,6 +3978,21 @@ export interface components {
             swing_percent: number;
         };
         /**
+         * HearOn
+         * @description Which of a part's microphones its strokes are found on; empty is all of them together.
+         */
+        HearOn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hear_on";
+            /** Part Id */
+            part_id: string;
+            /** Source Id */
+            source_id: string | null;
+        };
+        /**
          * HitOffset
          * @description The offset of one hit's sample, in place of the layer's.
          */
@@ -3965,6 +4079,8 @@ export interface components {
             opened?: components["schemas"]["OpenedSession"] | null;
             /** @description that was made of a session */
             kit?: components["schemas"]["RecordedKit"] | null;
+            /** @description a sound font's, that came in */
+            font?: components["schemas"]["FontKits"] | null;
             problem?: components["schemas"]["ProblemBody"] | null;
         };
         /**
@@ -5062,6 +5178,37 @@ export interface components {
             whole: components["schemas"]["MeterColumns"];
         };
         /**
+         * Microphone
+         * @description How one microphone of a drum is heard.
+         */
+        Microphone: {
+            /**
+             * On
+             * @description whether it is heard
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Level Db
+             * @description beside the others; -60 is silence
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Polarity
+             * @description -1 turns the signal round
+             * @default 1
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
+            /**
+             * Delay Ms
+             * @description later than it was recorded; below 0 earlier
+             * @default 0
+             */
+            delay_ms: number;
+        };
+        /**
          * MoveClip
          * @description Put a clip at another place on the time line; what stands on its strokes goes along.
          */
@@ -5377,6 +5524,11 @@ export interface components {
             place: number;
             /** Sources */
             sources: string[];
+            /**
+             * Heard On
+             * @description the one of its sources that its strokes are found on; empty: all of them
+             */
+            heard_on?: string | null;
             /**
              * @default {
              *       "curve": [],
@@ -6690,6 +6842,26 @@ export interface components {
             };
         };
         /**
+         * SetMicrophones
+         * @description How microphones are heard: level, polarity, delay, on or off; what is not named stays.
+         */
+        SetMicrophones: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_microphones";
+            /**
+             * Changes
+             * @description what is changed, by source
+             */
+            changes: {
+                [key: string]: {
+                    [key: string]: boolean | number;
+                };
+            };
+        };
+        /**
          * SetMuted
          * @description A part is thrown away, or taken up again: kept with all that was set, but neither written nor heard.
          */
@@ -7299,6 +7471,16 @@ export interface components {
              */
             aside: boolean;
             /**
+             * @description how it is heard beside other microphones on its drum
+             * @default {
+             *       "on": true,
+             *       "level_db": 0,
+             *       "polarity": 1,
+             *       "delay_ms": 0
+             *     }
+             */
+            microphone: components["schemas"]["Microphone"];
+            /**
              * @description how its gaps are turned down
              * @default {
              *       "on": false,
@@ -7467,6 +7649,12 @@ export interface components {
              * @default false
              */
             each_layer: boolean;
+            /**
+             * Microphones
+             * @description every microphone of parts that have several, as it is heard
+             * @default false
+             */
+            microphones: boolean;
             /**
              * Blends
              * @description every part as it is blended
@@ -9821,6 +10009,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpillMap"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    microphones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Besides"];
                 };
             };
             /** @description Forbidden */
@@ -13828,6 +14075,64 @@ export interface operations {
         };
     };
     open_session: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    take_font: {
         parameters: {
             query?: {
                 name?: string;

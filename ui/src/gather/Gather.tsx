@@ -12,6 +12,7 @@ import { useWindow } from '../state/window';
 import { Lane } from '../stage/Lane';
 import { Asked } from './Asked';
 import { Company } from './Company';
+import { Microphones } from './Microphones';
 import { useNavigate } from 'react-router';
 import { Live } from '../live/Live';
 import { FirstLook } from './FirstLook';
@@ -386,6 +387,9 @@ export function Gather(props: BenchProps) {
               pieces={pieces}
               onChoose={setPiece}
             />
+            {part.sources.length > 1 && (
+              <Microphones {...props} partId={partId} part={part} sourceId={chosen} />
+            )}
             <PieceList library={library} chosen={part.piece} onChoose={setPiece} />
             {source.notes?.map((note) => (
               <p className="about warn" key={note}>
@@ -393,7 +397,7 @@ export function Gather(props: BenchProps) {
               </p>
             ))}
             <Takes doing={doing} sourceId={chosen} source={source} />
-            <Company {...props} partId={partId} part={part} sourceId={chosen} />
+            {part.sources.length < 2 && <Company {...props} partId={partId} />}
             <p className="source-acts">
               {asks && (
                 <button type="button" className="plain-act" onClick={ask}>

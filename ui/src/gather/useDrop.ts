@@ -6,7 +6,7 @@ export const NOTES: readonly [RegExp, string][] = [
   [/\.(mid|midi)$/i, 'midi/parts'],
   [/\.(csv|json|jams)$/i, 'hits'],
 ];
-export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz|zip)$/i;
+export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz|sf2|sf3|zip)$/i;
 
 /** Where a dropped file lay, below the folder that was dropped. */
 const paths = new WeakMap<File, string>();

@@ -77,11 +77,15 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
           <h2>
             {came.instruments.length
               ? `${came.instruments.length} ${came.instruments.length === 1 ? 'sound' : 'sounds'} came in`
-              : 'Nothing could be taken in'}
+              : came.kits.length
+                ? `${came.kits.length} ${came.kits.length === 1 ? 'kit is' : 'kits are'} in the library now`
+                : 'Nothing could be taken in'}
           </h2>
-          <span className="quiet">
-            Strengths and turns are a guess by names and levels: change what is wrong.
-          </span>
+          {came.instruments.length > 0 && (
+            <span className="quiet">
+              Strengths and turns are a guess by names and levels: change what is wrong.
+            </span>
+          )}
           <div className="acts">
             {came.instruments.length > 0 && (
               <>
@@ -108,6 +112,13 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
             </button>
           </div>
         </div>
+        {came.kits.length > 0 && (
+          <ul className="kit-names" data-testid="kits-came">
+            {came.kits.map((name) => (
+              <li key={name}>{name}</li>
+            ))}
+          </ul>
+        )}
         {came.said.length > 0 && (
           <ul className="said-list" data-testid="left-out">
             {came.said.map((line) => (

@@ -131,7 +131,9 @@ export function Sounds(props: Props) {
     if (!files.length) return;
     setShare(0);
     try {
-      onCame(await takeSamples(files, setShare));
+      const came = await takeSamples(files, setShare);
+      onCame(came);
+      if (came.kits.length) await queries.invalidateQueries({ queryKey: ['library'] });
     } catch (error) {
       notify(error instanceof Error ? error.message : String(error));
     } finally {
@@ -280,7 +282,9 @@ function OwnSamples({
         <Progress now={share * 100} aria-label="Samples coming in" />
       ) : (
         <p>
-          <strong>{over ? 'Let go, and they are looked at.' : 'Your own samples, SFZ or zip:'}</strong>{' '}
+          <strong>
+            {over ? 'Let go, and they are looked at.' : 'Your own samples, SFZ, sound font or zip:'}
+          </strong>{' '}
           <Button variant="link" onClick={() => files.current?.click()}>
             files
           </Button>{' '}
@@ -289,7 +293,7 @@ function OwnSamples({
           </Button>
         </p>
       )}
-      {input(files, 'sample-file', { accept: 'audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3,.sfz,.zip' })}
+      {input(files, 'sample-file', { accept: 'audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3,.sfz,.sf2,.sf3,.zip' })}
       {input(folder, 'sample-folder', { webkitdirectory: '' })}
     </div>
   );

@@ -16,12 +16,18 @@ vi.mock('../api/client', () => ({
     },
   },
   take: <T>(asked: Promise<T>) => asked,
-  upload: async (_: string, file: File) => {
+  upload: async (path: string, file: File) => {
+    if (file.name === 'bad.sf2') throw new Error('This sound font is damaged: it is cut off.');
+    if (path === '/api/sound-fonts') return { job_id: 'j', share: 0, done: true, font: FONT };
     if (file.name === 'bad.wav') throw new Error('“bad.wav” is empty (0 bytes).');
     sent.upload.push(file.name);
     return { name: file.name };
   },
 }));
+const FONT = {
+  kits: { 'k-0': 'Lantern, Font', 'k-8': 'Moth, Font' },
+  skipped: ['Left out: chorus (2 places).'],
+};
 const { takeSamples } = await import('./samples');
 
 // The files of the test's browser cannot be read as text.
@@ -42,7 +48,7 @@ describe('sample files', () => {
     expect(sent.upload.sort()).toEqual(['a.wav', 'b.wav', 'c.wav', 'd.wav']);
     expect(sent.arranged).toHaveLength(1);
     expect(shares).toEqual([0.25, 0.5, 0.75, 1]);
-    expect(came).toEqual({ instruments: [{ name: 'by names' }], said: [] });
+    expect(came).toEqual({ instruments: [{ name: 'by names' }], said: [], kits: [] });
   });
 
   it('that cannot be taken are said, and the others come', async () => {
@@ -58,12 +64,22 @@ describe('sample files', () => {
     );
     expect(sent.upload).toEqual(['a.wav']);
     expect(sent.arranged[0]!.sfz).toMatchObject({ name: 'kit.SFZ', text: '<region> sample=a.wav' });
-    expect(came).toEqual({ instruments: [{ name: 'from SFZ' }], said: ['one is not here'] });
+    expect(came).toEqual({ instruments: [{ name: 'from SFZ' }], said: ['one is not here'], kits: [] });
   });
 
   it('are not arranged by an SFZ that cannot be read, which is said with its name', async () => {
     const came = await takeSamples([file('kit.sfz', 'broken'), file('a.wav')], () => undefined);
-    expect(came).toEqual({ instruments: [], said: ['kit.sfz: No region names a sample.'] });
+    expect(came).toEqual({ instruments: [], said: ['kit.sfz: No region names a sample.'], kits: [] });
+  });
+
+  it('come as whole kits from a sound font, and what it left out is said; a damaged one is', async () => {
+    const came = await takeSamples([file('drums.SF2'), file('bad.sf2')], () => undefined);
+    expect(came.kits).toEqual(['Lantern, Font', 'Moth, Font']);
+    expect(came.said).toEqual([
+      'Left out: chorus (2 places).',
+      'bad.sf2: This sound font is damaged: it is cut off.',
+    ]);
+    expect(sent.arranged).toEqual([]);
   });
 
   it('are not asked about where none came', async () => {

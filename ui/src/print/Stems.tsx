@@ -9,10 +9,20 @@ import { Progress } from '../shell/Progress';
 
 type Choice = Schema['StemChoice'];
 type Kind =
-  'recordings' | 'cleaned' | 'layers' | 'each_layer' | 'blends' | 'stages' | 'buses' | 'sums' | 'midi';
+  | 'recordings'
+  | 'microphones'
+  | 'cleaned'
+  | 'layers'
+  | 'each_layer'
+  | 'blends'
+  | 'stages'
+  | 'buses'
+  | 'sums'
+  | 'midi';
 
 const KINDS: [Kind, string][] = [
   ['recordings', 'every recording'],
+  ['microphones', 'microphones of one drum apart'],
   ['cleaned', 'sources, and cleaned beside them'],
   ['layers', 'every part’s layers'],
   ['each_layer', 'every layer apart'],
@@ -24,6 +34,7 @@ const KINDS: [Kind, string][] = [
 ];
 const USUAL: Record<Kind, boolean> = {
   recordings: false,
+  microphones: false,
   cleaned: false,
   layers: true,
   each_layer: false,

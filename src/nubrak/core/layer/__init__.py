@@ -16,6 +16,7 @@ from nubrak.core.layer.likeness import (
     strokes_of,
 )
 from nubrak.core.layer.lock import Lock, Sounding, find_lock, judged
+from nubrak.core.layer.microphones import between_microphones
 from nubrak.core.layer.overlay import overlay
 from nubrak.core.layer.plan import (
     LayerPlan,
@@ -43,6 +44,7 @@ __all__ = [
     "added_db",
     "apart_db",
     "as_stereo",
+    "between_microphones",
     "cuts",
     "difference_in_words",
     "find_lock",

@@ -5,33 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from nubrak.core.midi.read import ReadMidi
-from nubrak.core.pieces import PIECES, NoteMap
+from nubrak.core.pieces import PIECES, NoteMap, piece_of_key
 from nubrak.core.shape import PatternNote, pattern_note
 from nubrak.core.time_line import LAST_S
-
-# Other notes of the General MIDI percussion key map that stand for a piece.
-_ALSO = {
-    35: "kick",
-    40: "snare",
-    37: "snare",
-    41: "floor-tom",
-    45: "floor-tom",
-    47: "rack-tom",
-    50: "rack-tom",
-    44: "hi-hat",
-    46: "hi-hat",
-    57: "crash",
-    55: "crash",
-    52: "crash",
-    53: "ride",
-    59: "ride",
-    62: "conga",
-    64: "conga",
-    60: "conga",
-    61: "conga",
-    69: "shaker",
-    82: "shaker",
-}
 
 
 @dataclass(frozen=True)
@@ -47,7 +23,7 @@ def piece_of(number: int, note_map: NoteMap) -> str:
     for piece in PIECES.values():
         if note_map.number_of(piece.id) == number and piece.family != "whole" and piece.noted:
             return piece.id
-    return _ALSO.get(number, "else")
+    return piece_of_key(number) or "else"
 
 
 def parts_of(read: ReadMidi, note_map: NoteMap, offset_s: float = 0.0) -> list[Imported]:

@@ -21,6 +21,7 @@ from nubrak.core.mix.gaps import (
     openings_of,
 )
 from nubrak.core.mix.mending import LONGEST_MEND_S, Mend, mended, touching
+from nubrak.core.mix.microphone import Microphone, moved, through_microphone
 from nubrak.core.mix.recordings import head_of, sharing
 from nubrak.core.mix.render import Bus, Mix, ducking, played, render, render_recorded, render_source
 from nubrak.core.mix.room import Room, in_room
@@ -45,6 +46,7 @@ __all__ = [
     "GapMark",
     "KeptChain",
     "Mend",
+    "Microphone",
     "Mix",
     "Openings",
     "PartsBus",
@@ -62,6 +64,7 @@ __all__ = [
     "head_of",
     "in_room",
     "mended",
+    "moved",
     "openings_of",
     "played",
     "render",
@@ -72,6 +75,7 @@ __all__ = [
     "spectrum_db",
     "starting_points",
     "through",
+    "through_microphone",
     "tick",
     "touching",
     "turned_down_db",

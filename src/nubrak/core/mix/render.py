@@ -18,6 +18,7 @@ from nubrak.core.mix.buses import PartsBus, group_of
 from nubrak.core.mix.chain import BLOCK, Blocks, Played, Stage, active, lead_samples, through
 from nubrak.core.mix.gaps import Openings, gap_gain
 from nubrak.core.mix.mending import Mend, mended, touching
+from nubrak.core.mix.microphone import Microphone, through_microphone
 from nubrak.core.mix.recordings import Stretch, are_apart, blended, head_of, sharing
 from nubrak.core.mix.room import ROOM_BLOCK, in_room, response_samples
 from nubrak.core.mix.trigger import render_triggers
@@ -48,6 +49,8 @@ class SoundingSource(Protocol):
     def clips(self) -> Sequence[PlacedAudio]: ...
     @property
     def aside(self) -> bool: ...
+    @property
+    def microphone(self) -> Microphone: ...
 
 
 class SoundingPart(Protocol):
@@ -403,12 +406,14 @@ def _add_recordings(
         if not apart and not whole:
             blend = parts[heard[0]].blend  # what it has a share of sounds for it
         for source_id in parts[head_id].sources:
-            if source_id in done or not blend.recording_on or mix.document.sources[source_id].aside:
+            source = mix.document.sources[source_id]
+            if source_id in done or not blend.recording_on or source.aside or not source.microphone.on:
                 continue
             done.add(source_id)
             if wanted.isdisjoint([head_id, *heard]):
                 continue
             plain = _shares(mix, head_id, heard, source_id) if apart else _as_placed(mix, head_id, source_id)
+            plain = through_microphone(plain, source.microphone, rate)
             hits = mix.hits.get(head_id if apart or whole else heard[0])
             sound = blended(blend, hits, plain, rate, start, len(out))
             if whole and sharers and _chain(mix, head_id):

@@ -21,6 +21,7 @@ from nubrak.core.pieces.file_names import (
 )
 from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, material_of
 from nubrak.core.pieces.note_map import GENERAL_MIDI, MOST_MAP_BYTES, NoteMap, from_text, to_text
+from nubrak.core.pieces.percussion_keys import piece_of_key
 
 __all__ = [
     "ARTICULATIONS",
@@ -45,6 +46,7 @@ __all__ = [
     "hears_the_kit",
     "kinds_apart",
     "material_of",
+    "piece_of_key",
     "plain_name",
     "plain_of",
     "position_of",

@@ -1,4 +1,5 @@
-"""Sample sets: kits, measuring what comes in, arranging it, SFZ. Audio files in, instruments out.
+"""Sample sets: kits, measuring what comes in, arranging it, SFZ, sound fonts. Audio files in, instruments
+out.
 
 Begin with ``kit``: what an instrument is.
 """
@@ -27,10 +28,20 @@ from nubrak.core.samples.from_recording import (
     said_of,
     take_strokes,
 )
-from nubrak.core.samples.kit import LONGEST_SAMPLE_S, MOST_INSTRUMENTS, STARTER, Instrument, Kit, Sample
+from nubrak.core.samples.kit import (
+    LONGEST_SAMPLE_S,
+    MOST_INSTRUMENTS,
+    SHIPPED,
+    STARTER,
+    Instrument,
+    Kit,
+    Sample,
+)
 from nubrak.core.samples.measure import attack_of, character, measure
 from nubrak.core.samples.replay import at_tempo, levels_db, replayed
 from nubrak.core.samples.sfz import MOST_TEXT, inside, instruments_of, read_sfz, write_sfz
+from nubrak.core.samples.sound_font import SoundFont, read_sound_font
+from nubrak.core.samples.sound_font_voice import FontKitRead, kit_of_font
 
 __all__ = [
     "FEWEST",
@@ -39,6 +50,7 @@ __all__ = [
     "MOST_SLICES",
     "MOST_TEXT",
     "NEAREST_S",
+    "SHIPPED",
     "STARTER",
     "ArrivedSample",
     "Clear",
@@ -46,11 +58,13 @@ __all__ = [
     "CutSettings",
     "Cutout",
     "Donor",
+    "FontKitRead",
     "Instrument",
     "Kit",
     "Layered",
     "Sample",
     "Slice",
+    "SoundFont",
     "Step",
     "arranged",
     "as_sample",
@@ -65,10 +79,12 @@ __all__ = [
     "grid_cuts_s",
     "inside",
     "instruments_of",
+    "kit_of_font",
     "layered",
     "levels_db",
     "measure",
     "read_sfz",
+    "read_sound_font",
     "replayed",
     "said_of",
     "slice_audio",

@@ -94,7 +94,8 @@ class Instrument(BaseModel):
         ]
 
 
-STARTER = "workshop"  # the id of the kit that comes with Nubrak
+STARTER = "workshop"  # the id of the first of the kits that come with Nubrak
+SHIPPED = frozenset({STARTER, "theatre", "booth", "circuits", "hands"})  # of all of them
 
 
 MOST_INSTRUMENTS = 500  # of one kit; every one of them is listed

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nubrak.core.pieces import ARTICULATIONS, PIECES, guess_from_name, plain_name
+from nubrak.core.pieces import PIECES, guess_from_name, piece_of_key, plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples.arrange import ArrivedSample
 from nubrak.core.samples.kit import Instrument, Kit, Sample
@@ -305,7 +305,7 @@ def _instrument(
         or re.sub(r"[_-]+", " ", plain_name(first.sample).rpartition(".")[0])
     )
     named = words[0] if words else guess_from_name(f"{label}.wav")
-    piece = named.piece if named else _PIECE_OF.get(key, "else")
+    piece = named.piece if named else piece_of_key(key) or "else"
     made = Instrument(
         name=label[:120] or f"Note {key}",
         piece=piece,
@@ -345,12 +345,6 @@ def _sample(region: Region, file: ArrivedSample, rate_hz: int, read: Read) -> Sa
         hold_ms=float(np.clip(1000 * region.number("ampeg_hold", 0), 0, 10000)) if envelope else None,
         decay_ms=float(np.clip(1000 * region.number("ampeg_decay", 0.2), 1, 10000)) if envelope else 200.0,
     )
-
-
-# What a key of the General MIDI map stands for, however it is struck.
-_PIECE_OF: dict[int, str] = {way.note: piece for piece, ways in ARTICULATIONS.items() for way in ways} | {
-    piece.note: piece.id for piece in reversed(PIECES.values())
-}
 
 
 def keys_of(kit: Kit) -> dict[str, int]:

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
-from nubrak.core.mix import MOST_BUSES, AnyStage, Blend, Cleaning, Mend, PartsBus
+from nubrak.core.mix import MOST_BUSES, AnyStage, Blend, Cleaning, Mend, Microphone, PartsBus
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
@@ -67,6 +67,9 @@ class Source(BaseModel):
     aside: bool = Field(
         default=False, description="set aside: neither looked at nor heard until it is taken up again"
     )
+    microphone: Microphone = Field(
+        default=Microphone(), description="how it is heard beside other microphones on its drum"
+    )
     cleaning: Cleaning = Field(default=Cleaning(), description="how its gaps are turned down")
     cut: CutSettings = Field(default=CutSettings(), description="how it is cut into slices")
     cuts: dict[str, CutMark] = Field(
@@ -84,6 +87,9 @@ class Part(BaseModel):
     piece: PieceId
     place: int
     sources: list[str]
+    heard_on: str | None = Field(
+        default=None, description="the one of its sources that its strokes are found on; empty: all of them"
+    )
     find: FindSettings = FindSettings()
     shape: ShapeSettings = ShapeSettings()
     marks: dict[str, Mark] = {}

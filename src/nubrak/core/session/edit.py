@@ -30,6 +30,7 @@ from nubrak.core.session.gather_edits import (
 )
 from nubrak.core.session.layer_edits import AddLayer, RemoveLayer, SetBlend, SetLayer
 from nubrak.core.session.mend_edits import MendStroke, Unmend
+from nubrak.core.session.microphone_edits import HearOn, SetMicrophones
 from nubrak.core.session.mix_edits import AddBus, RemoveBus, SendTo, SetBus, SetChain, SetLess
 from nubrak.core.session.name_edits import MovePart, NamePart, NameSource, OrderParts, SetRate
 from nubrak.core.session.record_edits import AddPass, ChooseBars
@@ -58,7 +59,7 @@ from nubrak.core.session.write_edits import SoundWith, Write
 GatherAction = (
     Rename | SetTempo | CountTempo | SetTempoLine | AddSource | AddClip | MoveClip | RemoveClip | AsPair
     | CombineMicrophones | Apart | NamePart | NameSource | MovePart | OrderParts | SetRate | SetAside
-    | SetSpan | RemoveSource | SetPiece | AddPass | ChooseBars
+    | SetSpan | RemoveSource | SetPiece | AddPass | ChooseBars | SetMicrophones | HearOn
 )  # fmt: skip
 FindAction = SetFind | SetMark | Unmark | Give | MendStroke | Unmend | SetCleaning | MarkGaps
 SortAction = GiveStrokes | SetWay | SplitPart | JoinParts | AskPieces | AsOne | SetMuted

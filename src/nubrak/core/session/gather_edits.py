@@ -261,6 +261,7 @@ class Apart(Action):
         if self.new_part_id in document.parts:
             raise Problem("This part is in the session already.")
         part.sources = [source for source in part.sources if source != self.source_id]
+        part.heard_on = None if part.heard_on == self.source_id else part.heard_on
         for key in document.under(self.part_id):
             document.parts[key].sources = list(part.sources)
         source = document.source(self.source_id)

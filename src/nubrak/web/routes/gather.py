@@ -14,6 +14,7 @@ from nubrak.core.tempo import tapped
 from nubrak.desk.arriving import arrive
 from nubrak.desk.drawing import peak_tile
 from nubrak.desk.finding import BestBar, SpillMap, bar_to_take, leaks_of
+from nubrak.desk.microphones import Besides, microphones_of
 from nubrak.desk.tempo import TempoGuesses, follow_parts, tempo_guesses, tempo_of_midi
 from nubrak.store.sessions import SessionState
 from nubrak.web.intake import body_of, take_in
@@ -86,6 +87,12 @@ def bar_that_stands_for_all(session_id: str, desk: AnyDesk) -> BestBar:
 def spill_map(session_id: str, desk: AnyDesk) -> SpillMap:
     """Which pieces leak into which microphones, in dB and ms."""
     return leaks_of(desk.standing(session_id))
+
+
+@router.get("/sessions/{session_id}/parts/{part_id}/microphones")
+def microphones(session_id: str, part_id: str, desk: AnyDesk) -> Besides:
+    """The microphones of a part, and how each would be biggest together with the first."""
+    return microphones_of(desk, desk.standing(session_id), part_id)
 
 
 @router.get("/audio/{audio}/peaks/{exponent}/{index}", response_class=Response)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -9,6 +11,7 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from nubrak.desk.desk import Desk
 from nubrak.desk.jobs import (
     OpenedSession,
     begin_archive,
@@ -16,12 +19,14 @@ from nubrak.desk.jobs import (
     begin_opening,
     begin_print,
     begin_slices,
+    begin_sound_font,
     cancel_job,
     file_of,
 )
 from nubrak.desk.printing import StemChoice, StemReport, draft
 from nubrak.desk.recorded_kit import KitChoice, RecordedKit
 from nubrak.desk.slicing import SlicesChoice
+from nubrak.desk.sound_font import FontKits
 from nubrak.store.jobs import Job, job_of
 from nubrak.web.intake import received
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, ProblemBody, disposition
@@ -39,6 +44,7 @@ class JobState(BaseModel):
     report: StemReport | None = Field(default=None, description="of prints")
     opened: OpenedSession | None = Field(default=None, description="of an archive that was opened")
     kit: RecordedKit | None = Field(default=None, description="that was made of a session")
+    font: FontKits | None = Field(default=None, description="a sound font's, that came in")
     problem: ProblemBody | None = None
 
 
@@ -71,10 +77,24 @@ async def open_session(
     request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "archive.zip"
 ) -> JobState:
     """Begin to open a session archive as a new session; the request's body is the file."""
+    return await _begun_with(request, desk, name, begin_opening)
+
+
+@router.post("/sound-fonts", status_code=202)
+async def take_font(
+    request: Request, desk: AnyDesk, name: Annotated[str, Query(max_length=4096)] = "font.sf2"
+) -> JobState:
+    """Begin to bring in the drum kits of a sound font (SF2, SF3); the request's body is the file."""
+    return await _begun_with(request, desk, name, begin_sound_font)
+
+
+async def _begun_with(
+    request: Request, desk: Desk, name: str, begin: Callable[[Desk, Path], Job]
+) -> JobState:
     path = await run_in_threadpool(draft, desk, "upload")
     try:
         await received(request, path, name)
-        return _state(await run_in_threadpool(begin_opening, desk, path))
+        return _state(await run_in_threadpool(begin, desk, path))
     finally:
         await run_in_threadpool(path.unlink, missing_ok=True)
 
@@ -108,5 +128,6 @@ def _state(job: Job) -> JobState:
         report=StemReport.model_validate(job.said) if done and job.kind == "print" else None,
         opened=OpenedSession.model_validate(job.said) if done and job.kind == "open" else None,
         kit=RecordedKit.model_validate(job.said) if done and job.kind == "kit" else None,
+        font=FontKits.model_validate(job.said) if done and job.kind == "font" else None,
         problem=ProblemBody.model_validate(job.problem) if job.problem else None,
     )

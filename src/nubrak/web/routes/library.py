@@ -15,7 +15,7 @@ from starlette.concurrency import run_in_threadpool
 from nubrak.core.names import Name
 from nubrak.core.pieces import ARTICULATIONS, MATERIALS, PIECES, Articulation, Material, Piece, plain_name
 from nubrak.core.problem import Problem
-from nubrak.core.samples import STARTER, ArrivedSample, Instrument, Kit, arranged
+from nubrak.core.samples import SHIPPED, ArrivedSample, Instrument, Kit, arranged
 from nubrak.desk.kit_zip import arranged_zip
 from nubrak.desk.printing import draft
 from nubrak.desk.samples import Arranged, ToArrange, arrange, arrived_sample, check_sample, packed_kit
@@ -139,8 +139,10 @@ def name_kit(kit_id: str, body: KitChange, desk: AnyDesk) -> KitKept:
 @router.delete("/kits/{kit_id}", status_code=204)
 def delete_kit(kit_id: str, desk: AnyDesk) -> None:
     """Delete a kit. What sessions use of it stays with them."""
-    if kit_id == STARTER:
-        raise Problem("The starter kit stays in the library.", todo="Copy it, and change the copy.")
+    if kit_id in SHIPPED:
+        raise Problem(
+            "The kits that come with Nubrak stay in the library.", todo="Copy it, and change the copy."
+        )
     remove_kit(desk.engine, kit_id)
 
 
