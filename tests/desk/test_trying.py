@@ -14,9 +14,9 @@ from nubrak.core.samples import Instrument, Kit, Sample
 from nubrak.desk.desk import Desk
 from nubrak.desk.locking import found_lock, overlaid
 from nubrak.desk.suggesting import suggestions
-from nubrak.desk.trying import TRIED, NewLayer, put_sound, with_tried
+from nubrak.desk.trying import TRIED, NewLayer, put_sound, sounding_hits, with_tried
 from nubrak.store.audio import put_audio
-from nubrak.store.kits import put_kit, remove_kit
+from nubrak.store.kits import all_kits, put_kit, remove_kit
 from tests.conftest import RATE_HZ, decaying_strokes, write_wav
 
 Kick = tuple[str, str]
@@ -90,3 +90,22 @@ def test_what_is_not_there_is_a_sentence(desk: Desk, kick: Kick, kit: str) -> No
         found_lock(desk, standing, part_id, "gone")
     with pytest.raises(Problem):
         put_sound(desk, session, part_id, NewLayer(revision=standing.state.revision, layer_id="x"))
+
+
+def test_a_sound_of_the_library_is_heard_on_the_hits_while_settings_move(
+    desk: Desk, kick: Kick, kit: str
+) -> None:
+    session, part_id = kick
+    standing = desk.standing(session)
+    sounding = sounding_hits(desk, standing, part_id, kit, "bright")
+    settings = standing.document.parts[part_id].find
+    heard = desk.window(sounding, "layers", [part_id], 0, 3 * RATE_HZ, settings)
+    hits = standing.decisions(part_id)
+    sample = desk.audio.sample(all_kits(desk.engine)[kit].instruments["bright"].samples[0], RATE_HZ)
+    first = round(float(hits.time_s[hits.counts][0]) * RATE_HZ) - round(0.05 * RATE_HZ) + LATE
+    around = heard[first + 2300 : first + 2500, 0]
+    assert np.corrcoef(around, sample[2300:2500, 0])[0, 1] > 0.999
+    # With a threshold over everything nothing is left to sound.
+    silent = settings.model_copy(update={"threshold_db": 0.0, "weighs": False})
+    assert not desk.window(sounding, "layers", [part_id], 0, 3 * RATE_HZ, silent).any()
+    assert desk.standing(session).document.parts[part_id].layers == {}

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from pydantic import BaseModel, Field
 
 from nubrak.core.layer import UNDER_DB, Layer, find_lock, level_under
+from nubrak.core.mix import Blend
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.session import AddLayer, SetLayer, changed
@@ -103,6 +106,18 @@ def with_tried(
         with desk.lock:
             desk.tried[key] = kept
     return kept
+
+
+def sounding_hits(desk: Desk, standing: Standing, part_id: str, kit_id: str, instrument_id: str) -> Standing:
+    """The session with nothing but a sound of the library on a part's hits, as it lies in its kit, to be
+    heard instead of ticks while settings move; without anything being changed.
+    """
+    document = standing.document.model_copy()
+    layer = Layer(instrument=instrument_of(desk, kit_id, instrument_id))
+    bare = {"layers": {TRIED: layer}, "layers_chain": [], "chain": [], "blend": Blend()}
+    document.parts = document.parts | {part_id: document.part(part_id).model_copy(update=bare)}
+    state = standing.state.model_copy(update={"document": document})
+    return replace(standing, state=state, _plans={}, _unmixed=[])
 
 
 class NewLayer(BaseModel):

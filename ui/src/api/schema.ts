@@ -1401,9 +1401,9 @@ export interface paths {
          * @description A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find``
          *     holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
          *     with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
-         *     along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
-         *     ``layer``; with ``click`` every beat clicks; of all parts together ``bus_id`` is heard alone; ``without``
-         *     holds stages that are not heard, as JSON.
+         *     along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of
+         *     its ``layer``, or instead of the ticks of the bus ``trigger``; with ``click`` every beat clicks; of
+         *     all parts together ``bus_id`` is heard alone; ``without`` holds stages that are not heard, as JSON.
          */
         get: operations["sound"];
         put?: never;

@@ -15,6 +15,7 @@ import { counts, rowAt } from '../stage/states';
 import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
 import { GapsView } from './GapsView';
+import { HitSound } from './HitSound';
 import { Legend } from './Legend';
 import { Mending, mendAt } from './Mending';
 import { SecondLook } from './SecondLook';
@@ -369,6 +370,7 @@ export function Find(props: BenchProps) {
               >
                 <KeyOf of="ticks" /> {trigger ? 'Ticks on' : 'Ticks'}
               </button>
+              {trigger && <HitSound library={props.library} piece={part.piece} />}
               <button type="button" className="plain-act" onClick={lookOnly} disabled={!span && !loop}>
                 <KeyOf of="onlyLoop" /> {span ? 'Everything' : 'Only the loop'}
               </button>

@@ -28,6 +28,7 @@ export function usePlaying(
   const looping = useWindow((state) => state.looping);
   const playing = useWindow((state) => state.playing);
   const ticking = useWindow((state) => state.trigger);
+  const triggerSound = useWindow((state) => state.triggerSound);
   const throughDetector = useWindow((state) => state.detector);
   const draft = useWindow((state) => state.draft);
   const listenPart = useWindow((state) => state.listenPart);
@@ -51,7 +52,7 @@ export function usePlaying(
       rateHz,
       lengthS: heardS,
       partId: listenPart ?? (alone ? partId : null),
-      trigger: ticking && of ? of : null,
+      trigger: ticking && of ? { ...of, sound: triggerSound } : null,
       detector: throughDetector && of ? of : null,
       before,
       drumsOnly,
@@ -70,6 +71,7 @@ export function usePlaying(
     partId,
     listenPart,
     ticking,
+    triggerSound,
     throughDetector,
     moved,
     before,

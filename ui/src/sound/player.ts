@@ -7,7 +7,11 @@ export interface Heard {
   lengthS: number;
   partId: string | null;
   /** The part whose hits tick, with settings that are still being moved, if any; null where nothing ticks. */
-  trigger?: { partId: string; find: string | null } | null;
+  trigger?: {
+    partId: string;
+    find: string | null;
+    sound?: { kit: string; instrument: string } | null;
+  } | null;
   /** The part whose detector is listened through. */
   detector?: { partId: string; find: string | null } | null;
   /** Whether layers sound as played, before anything was shaped. */
@@ -337,6 +341,11 @@ export class Player {
           asked.set('click', 'true');
         if (this.heard!.without) asked.set('without', this.heard!.without);
         if (this.heard!.busId) asked.set('bus_id', this.heard!.busId);
+        const sound = bus === 'trigger' && trigger?.sound;
+        if (sound) {
+          asked.set('kit', sound.kit);
+          asked.set('instrument', sound.instrument);
+        }
         if (tried && (bus === 'layers' || bus === 'both')) {
           asked.set('trying', tried.partId);
           asked.set('kit', tried.kit);

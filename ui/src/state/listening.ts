@@ -29,6 +29,8 @@ export interface ListeningSlice {
   back: boolean;
   /** Whether ticks sound on the hits, and whether the recording is heard as the detector hears it. */
   trigger: boolean;
+  /** The sound of the library that is heard on the hits instead of ticks. */
+  triggerSound: { kit: string; instrument: string } | null;
   detector: boolean;
   /** Whether every beat clicks. */
   click: boolean;
@@ -55,6 +57,7 @@ export const listeningAtFirst = (): ListeningSlice => ({
   before: false,
   back: false,
   trigger: false,
+  triggerSound: null,
   detector: false,
   click: false,
   listenPart: null,

@@ -37,7 +37,7 @@ from nubrak.core.samples.kit import (
     Kit,
     Sample,
 )
-from nubrak.core.samples.measure import attack_of, character, measure
+from nubrak.core.samples.measure import attack_of, character, first_sound, measure
 from nubrak.core.samples.replay import at_tempo, levels_db, replayed
 from nubrak.core.samples.sfz import MOST_TEXT, inside, instruments_of, read_sfz, write_sfz
 from nubrak.core.samples.sound_font import SoundFont, read_sound_font
@@ -76,6 +76,7 @@ __all__ = [
     "cut_out",
     "cutout",
     "donors",
+    "first_sound",
     "grid_cuts_s",
     "inside",
     "instruments_of",

@@ -20,7 +20,7 @@ from nubrak.desk.listening import (
 )
 from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
 from nubrak.desk.suggesting import Suggestions, suggestions
-from nubrak.desk.trying import NewLayer, put_sound, with_tried
+from nubrak.desk.trying import NewLayer, put_sound, sounding_hits, with_tried
 from nubrak.store.sessions import SessionState
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, samples
 
@@ -54,13 +54,15 @@ def sound(
     """A window of what is heard, little-endian float32, interleaved stereo, at the session's rate; ``find``
     holds settings of one part that are still being moved, as JSON; ``before`` sounds the notes as played,
     with nothing shaped; ``back`` the session before its last edit; without ``backing`` what is only played
-    along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of its
-    ``layer``; with ``click`` every beat clicks; of all parts together ``bus_id`` is heard alone; ``without``
-    holds stages that are not heard, as JSON.
+    along to is silent; ``kit`` and ``instrument`` are a sound tried on the part ``trying`` in place of
+    its ``layer``, or instead of the ticks of the bus ``trigger``; with ``click`` every beat clicks; of
+    all parts together ``bus_id`` is heard alone; ``without`` holds stages that are not heard, as JSON.
     """
     standing = desk.one_back(session_id) if back else desk.standing(session_id)
     if trying is not None and kit is not None and instrument is not None:
         standing = with_tried(desk, standing, trying, layer, kit, instrument)
+    if bus == "trigger" and part is not None and kit is not None and instrument is not None:
+        standing, bus = sounding_hits(desk, standing, part, kit, instrument), "layers"
     parts = heard_parts(standing, part, backing)
     settings = settings_of(find) if part else None
     window = desk.window(
