@@ -47,6 +47,10 @@ if __name__ == "__main__":
         from benchmarks import guesses
 
         guesses.run()
+    if "drums" in wanted:
+        from benchmarks import drums
+
+        drums.run()
     if "tempo" in wanted:
         from benchmarks import tempo
 

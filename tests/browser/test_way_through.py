@@ -104,9 +104,9 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(
 
     # a sound on every hit, heard, switched while it plays
     page.get_by_role("link", name=re.compile("^Layer")).click()
-    page.get_by_role("group", name="Sounds").get_by_role("button", name=re.compile("^Felt kick")).click()
+    page.get_by_role("group", name="Sounds").get_by_role("button", name=re.compile("^Bench kick")).click()
     expect(
-        page.get_by_label("Felt kick level in dB")
+        page.get_by_label("Bench kick level in dB")
     ).to_be_visible()  # brought to level by what was measured
     page.keyboard.press("Home")
     page.keyboard.press("Space")
@@ -155,7 +155,7 @@ def test_from_a_file_to_midi_and_audio_and_all_is_there_after_a_restart(
     expect(page.get_by_test_id("sums")).to_contain_text("1 by hand")
     assert sums(page)["hits"] == 8
     expect(page.get_by_role("button", name="Undo")).to_have_attribute(
-        "title", re.compile("Undo: Kick: layer Felt kick")
+        "title", re.compile("Undo: Kick: layer Bench kick")
     )
 
     # killed in the middle, nothing acknowledged is lost

@@ -24,6 +24,7 @@ from nubrak.core.spill.found_together import find_together
 from nubrak.demo.room import record
 from nubrak.demo.score import BPM, LEAD_S, act_one
 from tests.conftest import decaying_strokes
+from tests.plain_strokes import STROKES
 
 RATE_HZ = 44100
 SOUNDS = {"kick": ("kick",), "snare": ("snare",), "hi-hat": ("hat-closed", "hat-open")}
@@ -32,7 +33,7 @@ SOUNDS = {"kick": ("kick",), "snare": ("snare",), "hi-hat": ("hat-closed", "hat-
 @lru_cache(maxsize=1)
 def kit() -> tuple[list, dict[str, np.ndarray]]:
     strokes = act_one(bars=7)  # up to the first fill: no piece without a microphone of its own
-    return strokes, record(strokes, RATE_HZ, LEAD_S + 7 * 4 * 60 / BPM + 2)
+    return strokes, record(strokes, RATE_HZ, LEAD_S + 7 * 4 * 60 / BPM + 2, drums=STROKES)
 
 
 @lru_cache(maxsize=1)

@@ -20,7 +20,7 @@ from nubrak.core.find.search import CLOSE_RISE_DB, LEAST_RISE_DB, find_candidate
 from nubrak.core.find.slow_onset import first_of_each
 from nubrak.core.flow import PartInput, decide_alone
 from nubrak.core.pieces.material import MATERIALS
-from nubrak.demo.strokes import STROKES
+from tests.plain_strokes import STROKES
 
 
 def loop(strokes: list[tuple[float, str, float]], length_s: float) -> NDArray[np.float32]:

@@ -24,11 +24,18 @@ def start(
         Path | None, typer.Option(help="folder that holds the database and the cache; by default .nubrak")
     ] = None,
     empty: Annotated[bool, typer.Option("--empty", help="no demo sessions")] = False,
+    recorded_kits: Annotated[
+        bool,
+        typer.Option(
+            "--recorded-kits",
+            help="bring recorded drum kits into the library, from a Debian package of 120 MB",
+        ),
+    ] = False,
 ) -> None:
     """Install what is missing, start everything and print the address. Ctrl-C stops it."""
     from nubrak.command.start import run_start
 
-    raise typer.Exit(run_start(port, data, empty))
+    raise typer.Exit(run_start(port, data, empty, recorded_kits))
 
 
 @app.command("slice")
@@ -187,11 +194,11 @@ def held() -> None:
 
 
 @app.command("ready", hidden=True)
-def ready() -> None:
-    """Compile what is wanted later, as `start` does beside serving."""
+def ready(recorded_kits: Annotated[bool, typer.Option("--recorded-kits")] = False) -> None:
+    """Make what is wanted later, as `start` does beside serving."""
     from nubrak.command.prepare import make_ready
 
-    make_ready()
+    make_ready(recorded_kits)
 
 
 @app.command("serve", hidden=True)

@@ -7,11 +7,17 @@ from pathlib import Path
 
 from sqlalchemy.exc import SQLAlchemyError
 
+from nubrak.command.debian import CannotInstall, install, say
 from nubrak.core.live import made_ready
-from nubrak.demo.load import load_demo
+from nubrak.core.problem import Problem
+from nubrak.demo.load import load_demo, load_kits
+from nubrak.desk.jobs import desk_here
 from nubrak.desk.leftovers import holds
+from nubrak.desk.sound_font import take_sound_font
 from nubrak.store.database import migrate, open_engine
 from nubrak.work.settings import Settings
+
+RECORDED_KITS = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")
 
 
 def run_prepare(empty: bool) -> None:
@@ -37,9 +43,30 @@ def say_what_it_holds() -> None:
     print(said, flush=True)
 
 
-def make_ready() -> None:
-    """Compile what listening live needs, behind everything else: once for an installation, so that whoever
-    listens first need not wait for it.
+def make_ready(recorded_kits: bool) -> None:
+    """Compile what listening live needs, so that whoever listens first need not wait for it, make the
+    kits that come with Nubrak, and bring recorded ones where they are wanted; behind everything else,
+    once for an installation.
     """
     os.nice(10)
     made_ready()
+    load_kits(Settings().database_url)
+    if recorded_kits:
+        bring_recorded_kits()
+
+
+def bring_recorded_kits() -> None:
+    """Install recorded kits (Debian's fluid-soundfont-gm, MIT) and bring them into the library; says why
+    where it cannot.
+    """
+    try:
+        if not RECORDED_KITS.exists():
+            install(["fluid-soundfont-gm"], "recorded drum kits (120 MB)")
+        say("bringing recorded kits into the library")
+        found = take_sound_font(desk_here(), RECORDED_KITS, lambda share: True)
+    except CannotInstall as error:
+        say(f"the recorded kits are missing: {error}")
+    except Problem as problem:
+        say(f"the recorded kits could not be read: {problem.what}")
+    else:
+        say(f"{len(found.kits)} recorded kits are in the library")

@@ -27,6 +27,7 @@ ALL = frozenset(
         "loops",
         "apart",
         "kits",
+        "drums",
         "browser",
         "fuzz",
         "endurance",

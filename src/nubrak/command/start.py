@@ -24,7 +24,7 @@ from nubrak.web.keys import KEY_HEADER, kept_key
 USUAL_PORT = 8137  # seldom taken by anything else
 
 
-def run_start(port: int | None, data: Path | None, empty: bool) -> int:
+def run_start(port: int | None, data: Path | None, empty: bool, recorded_kits: bool = False) -> int:
     """Start and stay until told to stop. Returns the exit code."""
     folder = (data or ROOT / ".nubrak").resolve()
     _of_its_owner(folder)
@@ -56,7 +56,8 @@ def run_start(port: int | None, data: Path | None, empty: bool) -> int:
         if _run_to_its_end(["prepare", *(["--empty"] if empty else [])], env, stopping):
             say("the database could not be prepared; see the messages above")
             return 1
-        return _keep_up(children, env, opened, stopping, cluster)
+        later = ["ready", *(["--recorded-kits"] if recorded_kits else [])]
+        return _keep_up(children, env, opened, stopping, cluster, later)
     except CannotInstall as error:
         say(str(error))
         return 1
@@ -137,8 +138,11 @@ def _keep_up(
     opened: str,
     stopping: list[int],
     cluster: Cluster,
+    later: list[str],
 ) -> int:
-    """Run the server and a worker for each core, and start again what ends by itself, the database too."""
+    """Run the server and a worker for each core, and start again what ends by itself, the database too;
+    ``later`` is run once, beside them.
+    """
     told, database_runs = False, True
     since: dict[str, float] = {}
     begun = time.monotonic()
@@ -167,7 +171,7 @@ def _keep_up(
             print(f"Nubrak is at {opened}   (Ctrl-C stops it)", flush=True)
             print(f"Its logs are in {env['NUBRAK_LOG_FOLDER']}", flush=True)
             _run_to_its_end(["held"], env, stopping)
-            children["ready"] = _begun(["ready"], env)
+            children["ready"] = _begun(later, env)
             told = True
         if not told and time.monotonic() - begun > 90:
             say("the server does not answer; see the messages above")

@@ -13,15 +13,15 @@ from numpy.typing import NDArray
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session as Db
 
-from nubrak.core.find import find_candidates
 from nubrak.core.flow import look_of
 from nubrak.core.gather import AudioFacts, inspect
 from nubrak.core.layer import Layer
 from nubrak.core.pieces import OVERHEADS, PieceGuess, guess_from_name
-from nubrak.core.samples import STARTER, Instrument, Kit, Sample, character, measure
+from nubrak.core.samples import STARTER, Instrument, Kit, Sample, character, first_sound, measure
 from nubrak.core.session import Clip, Document, Part, Source, arrange
 from nubrak.core.tempo import Tempo
-from nubrak.demo.kit import INSTRUMENTS, KIT_NAME, made_samples
+from nubrak.demo.kit import made_kits, made_samples
+from nubrak.demo.made import RATE_HZ, MadeKit
 from nubrak.demo.mix import mix_demo
 from nubrak.demo.room import record, strokes_alone
 from nubrak.demo.score import (
@@ -45,8 +45,6 @@ from nubrak.store.sessions import Sessions
 from nubrak.store.tables import SessionRow
 from nubrak.work.analyse import analyse_audio
 from nubrak.work.queue import handing_out
-
-RATE_HZ = 44100  # of everything the demo is made at
 
 
 def load_demo(url: str, cache_folder: Path, sessions: bool = True) -> None:
@@ -82,18 +80,35 @@ def _ask_for_its_kit(engine: Engine, url: str, cache: Cache) -> None:
         begin_kit(desk, session_id, KitChoice(name=name))
 
 
+def load_kits(url: str) -> None:
+    """Make the kits that are not there yet, besides the starter kit; safe to run again after a kill."""
+    engine = open_engine(url)
+    try:
+        there = all_kits(engine)
+        for made in made_kits():
+            if made.id not in there:
+                put_kit(engine, made.id, stored_kit(engine, made))
+    finally:
+        engine.dispose()
+
+
 def starter_kit(engine: Engine) -> Kit:
     """The starter kit with its samples stored."""
+    return stored_kit(engine, made_kits()[0])
+
+
+def stored_kit(engine: Engine, made: MadeKit) -> Kit:
+    """A kit of ours with its samples stored."""
     instruments = {}
-    for made in INSTRUMENTS:
+    for one in made.instruments:
         samples = []
-        for number, (low, high, played, audio) in enumerate(made_samples(made)):
-            key, _ = _store(engine, audio[:, None], f"{made.id}-{number}.flac")
-            attack_s = _attack_s(audio)
+        for number, (low, high, played, audio) in enumerate(made_samples(made, one)):
+            key, _ = _store(engine, audio[:, None], f"{made.id}-{one.id}-{number}.flac")
+            attack_s = first_sound(audio) / RATE_HZ  # what is made begins in silence
             samples.append(
                 Sample(
                     audio=key,
-                    name=f"{made.id} {number + 1}",
+                    name=f"{one.id} {number + 1}",
                     low_velocity=low,
                     high_velocity=high,
                     velocity=played,
@@ -101,20 +116,11 @@ def starter_kit(engine: Engine) -> Kit:
                     measured=measure(audio[:, None], attack_s, RATE_HZ),
                 )
             )
-        instruments[made.id] = one = Instrument(
-            name=made.name,
-            piece=made.piece,
-            samples=samples,
-            key=made.key,
-            silenced_by=list(made.silenced_by),
+        instruments[one.id] = instrument = Instrument(
+            name=one.name, piece=one.piece, samples=samples, key=one.key, silenced_by=list(one.silenced_by)
         )
-        one.words = character(one)
-    return Kit(name=KIT_NAME, instruments=instruments)
-
-
-def _attack_s(audio: NDArray[np.float32]) -> float:
-    found = find_candidates(np.concatenate([np.zeros(RATE_HZ // 20, np.float32), audio]), RATE_HZ)
-    return max(float(found.time_s[0]) - 0.05, 0.0) if len(found) else 0.0
+        instrument.words = character(instrument)
+    return Kit(name=made.name, instruments=instruments)
 
 
 def _store(engine: Engine, audio: NDArray[np.float32], name: str) -> tuple[str, AudioFacts]:

@@ -4,12 +4,15 @@ answer.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter, fftconvolve, sosfilt
 
 from nubrak.demo.score import Stroke
 from nubrak.demo.strokes import STROKES
+from nubrak.demo.strokes import Stroke as Struck
 
 SPEED_OF_SOUND_M_S = 343.0  # at 20 °C
 
@@ -49,14 +52,14 @@ def _walls(rng: np.random.Generator, rate_hz: int, length_s: float = 0.42) -> ND
 
 
 def strokes_alone(
-    strokes: list[Stroke], rate_hz: int, length_s: float, seed: int
+    strokes: list[Stroke], rate_hz: int, length_s: float, seed: int, drums: Mapping[str, Struck] = STROKES
 ) -> dict[str, NDArray[np.float64]]:
     """Every sound's strokes as it leaves the drum, one signal per sound, each stroke made anew so that no two
     are alike.
     """
     out = {sound: np.zeros(round(length_s * rate_hz)) for sound in {stroke.sound for stroke in strokes}}
     for index, stroke in enumerate(strokes):
-        audio = STROKES[stroke.sound](np.random.default_rng([seed, index]), stroke.strength, rate_hz)
+        audio = drums[stroke.sound](np.random.default_rng([seed, index]), stroke.strength, rate_hz)
         begin = round(stroke.time_s * rate_hz)
         used = min(len(audio), len(out[stroke.sound]) - begin)
         if used > 0:
@@ -65,10 +68,10 @@ def strokes_alone(
 
 
 def record(
-    strokes: list[Stroke], rate_hz: int, length_s: float, seed: int = 5
+    strokes: list[Stroke], rate_hz: int, length_s: float, seed: int = 5, drums: Mapping[str, Struck] = STROKES
 ) -> dict[str, NDArray[np.float32]]:
     """What each microphone of ``MICROPHONES`` records, (frames,) each."""
-    alone = strokes_alone(strokes, rate_hz, length_s, seed)
+    alone = strokes_alone(strokes, rate_hz, length_s, seed, drums)
     frames = round(length_s * rate_hz)
     out: dict[str, NDArray[np.float32]] = {}
     for number, (name, (place, close, back_db)) in enumerate(MICROPHONES.items()):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.demo.strokes import STROKES
+from tests.plain_strokes import STROKES
 
 RATE_HZ = 44100
 

@@ -1,4 +1,5 @@
 import { useEffect, useLayoutEffect, useRef } from 'react';
+import { pressed } from './known';
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
@@ -54,6 +55,7 @@ function listen(event: KeyboardEvent): void {
     if (work) {
       event.preventDefault();
       work(event);
+      pressed(name);
       return;
     }
   }

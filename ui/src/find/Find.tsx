@@ -1,3 +1,4 @@
+import { Empty } from '../shell/Empty';
 import { KeyOf } from '../commands/KeyOf';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import { useLocation } from 'react-router';
@@ -235,13 +236,10 @@ export function Find(props: BenchProps) {
 
   if (!part || !piece || !partId) {
     return (
-      <div className="empty">
-        <h2>No recording yet</h2>
-        <p>
-          Go to Gather and drop a drum track: a kick, a snare, a whole kit of microphones, a loop or a take of
-          claps.
-        </p>
-      </div>
+      <Empty title="No recording yet" sessionId={doing.id}>
+        Go to Gather and drop a drum track: a kick, a snare, a whole kit of microphones, a loop or a take of
+        claps.
+      </Empty>
     );
   }
   const pointedAs = (row: number | null, x: number, y: number) => {

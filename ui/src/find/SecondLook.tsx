@@ -172,6 +172,9 @@ export function SecondLook({ doing, document, revision, overview, pieces, partId
             <button type="button" className="plain-act" onClick={leave}>
               <KeyOf of="secondLook" /> Back to the field
             </button>
+            <span className="about">
+              <KeyOf of="nextBench" /> goes on to Shape.
+            </span>
             {scope}
           </div>
         </div>

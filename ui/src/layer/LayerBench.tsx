@@ -1,3 +1,4 @@
+import { Empty } from '../shell/Empty';
 import { KeyOf } from '../commands/KeyOf';
 import { limitOf, scaled } from '../api/limit';
 import { useState } from 'react';
@@ -98,10 +99,9 @@ export function LayerBench(props: BenchProps) {
 
   if (!part || !piece || !partId) {
     return (
-      <div className="empty">
-        <h2>Nothing to sound yet</h2>
-        <p>Gather a recording first; its hits can then drive any sound.</p>
-      </div>
+      <Empty title="Nothing to sound yet" sessionId={doing.id}>
+        Gather a recording first; its hits can then drive any sound.
+      </Empty>
     );
   }
   return (

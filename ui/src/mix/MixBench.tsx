@@ -1,3 +1,4 @@
+import { Empty } from '../shell/Empty';
 import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { KeyOf } from '../commands/KeyOf';
@@ -79,10 +80,9 @@ export function MixBench(props: BenchProps) {
 
   if (!part || !piece || !partId) {
     return (
-      <div className="empty">
-        <h2>Nothing to mix yet</h2>
-        <p>Gather a recording first; what it and its layers sound like is set here.</p>
-      </div>
+      <Empty title="Nothing to mix yet" sessionId={doing.id}>
+        Gather a recording first; what it and its layers sound like is set here.
+      </Empty>
     );
   }
   const dynamics = stage?.kind === 'dynamics';

@@ -1,3 +1,4 @@
+import { Empty } from '../shell/Empty';
 import { knownTempo, tempoSaid } from '../stage/axes';
 import { useState } from 'react';
 import { ButtonGroup, Form, ToggleButton } from 'react-bootstrap';
@@ -45,10 +46,9 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
   const parts = orderedParts(document);
   if (!parts.length || !part || !partId) {
     return (
-      <div className="empty">
-        <h2>Nothing to take along yet</h2>
-        <p>Gather a recording first. Its hits leave as MIDI, its layers as audio.</p>
-      </div>
+      <Empty title="Nothing to take along yet" sessionId={doing.id}>
+        Gather a recording first. Its hits leave as MIDI, its layers as audio.
+      </Empty>
     );
   }
   const name = (id: string) => overview?.parts.find((one) => one.part_id === id)?.name ?? '';

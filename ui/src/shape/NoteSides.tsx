@@ -1,3 +1,4 @@
+import { Empty } from '../shell/Empty';
 import { KeyOf } from '../commands/KeyOf';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { client, take, type Schema } from '../api/client';
@@ -203,10 +204,9 @@ export function NoteSides({
 
   if (!part || !piece || !partId) {
     return (
-      <div className="empty">
-        <h2>Nothing to shape yet</h2>
-        <p>Gather a recording first; its hits become notes here, as hard and as tight as you want them.</p>
-      </div>
+      <Empty title="Nothing to shape yet" sessionId={doing.id}>
+        Gather a recording first; its hits become notes here, as hard and as tight as you want them.
+      </Empty>
     );
   }
   const name = about?.name ?? piece.name;

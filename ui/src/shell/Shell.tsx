@@ -114,7 +114,9 @@ export function Shell() {
   };
   const benches = document ? benchesOf(document) : [];
   const nextBench = (by: number) => {
-    const to = benches[Math.min(Math.max(benches.indexOf(bench) + by, 0), benches.length - 1)];
+    // From where it leads to already: what was pressed before may still be on its way to the screen.
+    const now = window.location.pathname.split('/').at(-1) as BenchName;
+    const to = benches[Math.min(Math.max(benches.indexOf(now) + by, 0), benches.length - 1)];
     if (to) go(to);
   };
   useCommands({
@@ -244,6 +246,7 @@ export function Shell() {
         <Bench {...props} key={bench} />
       </main>
       <Transport
+        bench={bench}
         document={document}
         sums={sumsOf(overview.data?.parts.find((one) => one.part_id === partId))}
         partName={

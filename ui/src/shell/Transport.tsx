@@ -1,5 +1,7 @@
 import { KeyOf } from '../commands/KeyOf';
 import type { Document } from '../api/client';
+import { useLesson } from '../commands/known';
+import type { BenchName } from './bench';
 import { useWindow } from '../state/window';
 import { barAndBeat, clock, knownTempo, tempoSaid } from '../stage/axes';
 
@@ -22,11 +24,13 @@ function Place({ document }: { document: Document }) {
 /** Along the bottom: where we are, and the keys that move us. */
 export function Transport({
   document,
+  bench,
   partName,
   sums,
   toggle,
 }: {
   document: Document;
+  bench: BenchName;
   partName: string;
   sums: string;
   toggle: () => void;
@@ -36,6 +40,7 @@ export function Transport({
   const looping = useWindow((state) => state.looping);
   const alone = useWindow((state) => state.alone);
   const set = useWindow((state) => state.set);
+  const lesson = useLesson(bench);
   return (
     <footer>
       <Place document={document} />
@@ -54,6 +59,11 @@ export function Transport({
           ? `Loop ${(loop.endS - loop.startS).toFixed(2)} s${looping ? '' : ', off'}`
           : 'Loop: drag over the waveform'}
       </button>
+      {lesson && !playing && (
+        <span className="teach" data-testid="lesson">
+          <KeyOf of={lesson[0]} /> {lesson[1]}
+        </span>
+      )}
       <span className="spacer" />
       <span className="quiet" data-testid="sums">
         {playing ? (alone ? `playing ${partName.toLowerCase()} alone` : 'playing all parts') : sums}
