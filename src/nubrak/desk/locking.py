@@ -86,11 +86,10 @@ def found_lock(desk: Desk, standing: Standing, part_id: str, layer_id: str) -> L
 def _said(found: Lock, layer: Layer, rate_hz: int) -> str:
     ms = 1000.0 * found.offset_samples / rate_hz
     turned = "turned round" if found.polarity == -1 else "polarity as it is"
-    place = (
-        "on the hit"
-        if not found.offset_samples
-        else f"{abs(ms):.2f} ms ({abs(found.offset_samples)} samples) {'later' if ms > 0 else 'earlier'}"
-    )
+    place, count = "on the hit", abs(found.offset_samples)
+    if count:
+        samples = f"{count} sample{'' if count == 1 else 's'}"
+        place = f"{abs(ms):.2f} ms ({samples}) {'later' if ms > 0 else 'earlier'}"
     here = layer.polarity == found.polarity and layer.offset_samples == found.offset_samples
     text = (
         f"{layer.instrument.name} fits best {place}, {turned}: {found.gain_db:+.1f} dB of low end over doing "

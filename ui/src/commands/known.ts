@@ -27,7 +27,7 @@ export const LESSONS: Partial<Record<BenchName, [CommandId, string][]>> = {
     ['nextBench', 'on to Layer'],
   ],
   layer: [
-    ['down', 'tries a sound while it plays'],
+    ['down', 'tries a sound'],
     ['take', 'takes it'],
     ['lock', 'locks it'],
     ['nextBench', 'on to Mix'],

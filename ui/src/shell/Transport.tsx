@@ -41,6 +41,7 @@ export function Transport({
   const alone = useWindow((state) => state.alone);
   const set = useWindow((state) => state.set);
   const lesson = useLesson(bench);
+  const looking = useWindow((state) => state.looking);
   return (
     <footer>
       <Place document={document} />
@@ -59,7 +60,7 @@ export function Transport({
           ? `Loop ${(loop.endS - loop.startS).toFixed(2)} s${looping ? '' : ', off'}`
           : 'Loop: drag over the waveform'}
       </button>
-      {lesson && !playing && (
+      {lesson && !playing && !looking && (
         <span className="teach" data-testid="lesson">
           <KeyOf of={lesson[0]} /> {lesson[1]}
         </span>

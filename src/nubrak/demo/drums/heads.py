@@ -25,6 +25,7 @@ from nubrak.demo.drums.sound import (
 # Modes of an ideal circular membrane against its lowest: the zeros of the Bessel functions J0 to J7.
 MEMBRANE = np.sort(np.concatenate([jn_zeros(order, 5) for order in range(8)]))[:30] / jn_zeros(0, 1)[0]
 _WIRES_FROM_HZ = 600.0
+_WIRES_ALIKE = 0.95  # two strokes: they are thrown off alike, and fall back each time otherwise
 
 
 @dataclass(frozen=True)
@@ -71,9 +72,9 @@ class Head:
         drum = round(100 * self.pitch_hz)  # whose dense modes they are
         octaves = np.log2(MEMBRANE)
         modes = len(MEMBRANE)
-        pitch = self.pitch_hz * (1.0 + rng.normal(0, 0.003))
+        pitch = self.pitch_hz * (1.0 + rng.normal(0, 0.0015))
         # Where the stick lands on the head changes from stroke to stroke which modes it wakes.
-        level = 10 ** ((-self.softer_db * (1 + 0.5 * soft) * octaves + rng.normal(0, 1.0, modes)) / 20)
+        level = 10 ** ((-self.softer_db * (1 + 0.2 * soft) * octaves + rng.normal(0, 0.4, modes)) / 20)
         decay = self.decay_s * MEMBRANE**-self.decay_per_octave
         own = np.random.default_rng(drum)
         phase = own.uniform(-0.4, 0.4, modes)
@@ -96,18 +97,18 @@ class Head:
                 rng,
                 frames,
                 rate_hz,
-                bell_shaped(self.skin_hz, 2.2) - 4.0 * soft,
+                bell_shaped(self.skin_hz, 2.2) - 2.0 * soft,
                 np.minimum(by_band(self.skin_s * (self.skin_hz / 1000) ** 0.4, 0.4), 3 * self.skin_s),
                 np.full(len(by_band(1, 0)), 0.0006),
                 same=drum,
             )
         )
-        body = struck(body, self.contact_ms / 1000 * (1.0 + 1.6 * soft), rate_hz)
+        body = struck(body, self.contact_ms / 1000 * (1.0 + 0.8 * soft), rate_hz)
         stick = burst(
             rng,
             frames,
             rate_hz,
-            bell_shaped(self.stick_hz * (1 - 0.4 * soft), 1.6),
+            bell_shaped(self.stick_hz * (1 - 0.25 * soft), 1.6),
             self.stick_ms / 1000,
             same=drum + 1,
         )
@@ -128,16 +129,18 @@ class Head:
         self, rng: np.random.Generator, frames: int, rate_hz: int, strength: float
     ) -> NDArray[np.float64]:
         """They leave the lower head, fall back and rattle, sooner still after a soft stroke."""
-        fall = self.wires_s * (0.6 + 0.4 * strength)
+        fall = self.wires_s * (0.75 + 0.25 * strength)
         # Thin wires give nothing low.
         low_db = 24.0 * np.maximum(np.log2(_WIRES_FROM_HZ / bands_hz()), 0.0)
         noise = hissing(
             rng,
             frames,
             rate_hz,
-            bell_shaped(self.wires_hz * (0.55 + 0.45 * strength), self.wires_octaves) - low_db,
+            bell_shaped(self.wires_hz * (0.8 + 0.2 * strength), self.wires_octaves) - low_db,
             fall * (by_band(1.0, 0.25) / by_band(1.0, 0.25)[_nearest(self.wires_hz)]),
             np.full(len(by_band(1, 0)), self.wires_rise_ms / 1000),
+            same=round(100 * self.pitch_hz) + 3,
+            alike=_WIRES_ALIKE,
         )
         t = np.arange(frames) / rate_hz
         # They meet the head again with its lowest mode.

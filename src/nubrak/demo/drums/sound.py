@@ -23,7 +23,7 @@ _BANDS = 19  # half octaves, up to 20 kHz
 _QUIET_DB = 70.0  # a band this far under the loudest is not made
 _GONE = 8.0  # after so many time constants (70 dB) nothing is made
 _UNHEARD_DB = 75.0  # under the peak
-_SAME = 0.9  # how like each other two strokes of one body are
+_SAME = 0.97  # how like each other two strokes of one body are
 _SLOWEST_HZ = 8.0  # how finely a plate's own colour goes up and down
 
 
@@ -71,19 +71,20 @@ def hissing(
     rise_s: Audio,
     plate: tuple[int, float] | None = None,
     same: int | None = None,
+    alike: float = _SAME,
 ) -> Audio:
     """Noise that swells and decays by band, (frames,); the rest is (bands,), by ``bands_hz``.
 
     A ``plate`` is (number, dB): its own colour, which goes up and down by so much from one close mode to the
     next and is the same whenever it is struck. ``same`` is the number of a body whose modes are too dense to
-    be told apart and yet ring alike at every stroke; without it no two are alike, as with wires and grains.
+    be told apart and yet ring ``alike`` at every stroke; without it no two are alike, as with grains.
     """
     heard = np.flatnonzero((level_db > level_db.max() - _QUIET_DB) & (bands_hz() < 0.48 * rate_hz))
     longest = round(_GONE * float((decay_s + rise_s)[heard].max()) * rate_hz)
     size = next_fast_len(max(min(frames, longest), 256), real=True)
     noise = rng.standard_normal(size)
     if same is not None:
-        noise = _SAME * np.random.default_rng(same).standard_normal(size) + np.sqrt(1 - _SAME**2) * noise
+        noise = alike * np.random.default_rng(same).standard_normal(size) + np.sqrt(1 - alike**2) * noise
     spectrum = rfft(noise)
     hz = rfftfreq(size, 1 / rate_hz)
     if plate is not None:
