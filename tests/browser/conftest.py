@@ -60,6 +60,7 @@ class Product:
             "--port",
             str(self.port),
             "--empty",
+            "--one-kit",  # what goes on in the background is no part of what is looked at here
         ]
         self.process = subprocess.Popen(
             command,

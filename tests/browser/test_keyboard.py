@@ -111,3 +111,30 @@ def test_space_and_enter_work_what_has_the_focus_and_play_where_nothing_has(sess
     expect(page.get_by_test_id("sums")).to_contain_text("playing")
     page.keyboard.press("Space")
     expect(page.get_by_test_id("sums")).not_to_contain_text("playing")
+
+
+def test_the_threshold_is_bent_by_keys_and_the_key_line_stops_teaching_what_is_known(
+    session: str, page: Page
+) -> None:
+    page.goto(f"{session}/find")
+    expect(page.get_by_test_id("stage")).to_be_visible()
+    lesson = page.get_by_test_id("lesson")
+    expect(lesson).to_contain_text("from hit to hit")
+    for _ in range(2):
+        page.keyboard.press("ArrowRight")
+    expect(lesson).to_contain_text("drops one")
+    page.reload()
+    expect(page.get_by_test_id("lesson")).to_contain_text("drops one")
+    page.keyboard.press("c")
+    bent = page.get_by_test_id("bent-line")
+    expect(bent).to_contain_text("The line is straight")
+    page.keyboard.press("Home")
+    page.keyboard.press("a")
+    for _ in range(2):
+        page.keyboard.press("ArrowUp")
+    expect(bent).to_contain_text("Point 1 of 1 at 0:00.00: +1.0 dB")
+    expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+    page.keyboard.press("d")
+    expect(bent).to_contain_text("The line is straight")
+    page.keyboard.press("Escape")
+    expect(bent).to_have_count(0)

@@ -24,6 +24,9 @@ def start(
         Path | None, typer.Option(help="folder that holds the database and the cache; by default .nubrak")
     ] = None,
     empty: Annotated[bool, typer.Option("--empty", help="no demo sessions")] = False,
+    one_kit: Annotated[
+        bool, typer.Option("--one-kit", help="only the starter kit; the others take a core half a minute")
+    ] = False,
     recorded_kits: Annotated[
         bool,
         typer.Option(
@@ -35,7 +38,7 @@ def start(
     """Install what is missing, start everything and print the address. Ctrl-C stops it."""
     from nubrak.command.start import run_start
 
-    raise typer.Exit(run_start(port, data, empty, recorded_kits))
+    raise typer.Exit(run_start(port, data, empty, one_kit, recorded_kits))
 
 
 @app.command("slice")
@@ -194,11 +197,14 @@ def held() -> None:
 
 
 @app.command("ready", hidden=True)
-def ready(recorded_kits: Annotated[bool, typer.Option("--recorded-kits")] = False) -> None:
+def ready(
+    one_kit: Annotated[bool, typer.Option("--one-kit")] = False,
+    recorded_kits: Annotated[bool, typer.Option("--recorded-kits")] = False,
+) -> None:
     """Make what is wanted later, as `start` does beside serving."""
     from nubrak.command.prepare import make_ready
 
-    make_ready(recorded_kits)
+    make_ready(one_kit, recorded_kits)
 
 
 @app.command("serve", hidden=True)

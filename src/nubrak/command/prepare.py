@@ -43,14 +43,15 @@ def say_what_it_holds() -> None:
     print(said, flush=True)
 
 
-def make_ready(recorded_kits: bool) -> None:
+def make_ready(one_kit: bool, recorded_kits: bool) -> None:
     """Compile what listening live needs, so that whoever listens first need not wait for it, make the
     kits that come with Nubrak, and bring recorded ones where they are wanted; behind everything else,
     once for an installation.
     """
     os.nice(10)
     made_ready()
-    load_kits(Settings().database_url)
+    if not one_kit:
+        load_kits(Settings().database_url)
     if recorded_kits:
         bring_recorded_kits()
 

@@ -24,7 +24,9 @@ from nubrak.web.keys import KEY_HEADER, kept_key
 USUAL_PORT = 8137  # seldom taken by anything else
 
 
-def run_start(port: int | None, data: Path | None, empty: bool, recorded_kits: bool = False) -> int:
+def run_start(
+    port: int | None, data: Path | None, empty: bool, one_kit: bool = False, recorded_kits: bool = False
+) -> int:
     """Start and stay until told to stop. Returns the exit code."""
     folder = (data or ROOT / ".nubrak").resolve()
     _of_its_owner(folder)
@@ -56,7 +58,8 @@ def run_start(port: int | None, data: Path | None, empty: bool, recorded_kits: b
         if _run_to_its_end(["prepare", *(["--empty"] if empty else [])], env, stopping):
             say("the database could not be prepared; see the messages above")
             return 1
-        later = ["ready", *(["--recorded-kits"] if recorded_kits else [])]
+        wishes = {"--one-kit": one_kit, "--recorded-kits": recorded_kits}
+        later = ["ready", *(word for word, wanted in wishes.items() if wanted)]
         return _keep_up(children, env, opened, stopping, cluster, later)
     except CannotInstall as error:
         say(str(error))

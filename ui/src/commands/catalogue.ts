@@ -258,7 +258,10 @@ export const COMMANDS = {
   ),
   detector: at({ find: 'hear the recording as the detector hears it' }, '7'),
   draw: at(
-    { find: 'bend the threshold line: click, drag, Alt-click', shape: 'draw a line over the velocities' },
+    {
+      find: 'bend the threshold line: click, drag, Alt-click, or point by point',
+      shape: 'draw a line over the velocities',
+    },
     'c',
   ),
   onlyLoop: at({ find: 'look only at the looped range, or at everything' }, 'w'),

@@ -16,6 +16,7 @@ import { counts, rowAt } from '../stage/states';
 import { ByHand } from './ByHand';
 import { FoundBy } from './FoundBy';
 import { GapsView } from './GapsView';
+import { BentLine } from './BentLine';
 import { HitSound } from './HitSound';
 import { Legend } from './Legend';
 import { Mending, mendAt } from './Mending';
@@ -415,6 +416,7 @@ export function Find(props: BenchProps) {
             {AFTER[side] === 'gaps' && <KeyOf of="view" />} Gaps
           </button>
         </div>
+        {drawing && !looking && <BentLine curve={find.curve ?? []} onCurve={onCurve} />}
         {side === 'marks' ? (
           <ByHand {...props} />
         ) : side === 'mend' ? (

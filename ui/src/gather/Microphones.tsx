@@ -125,7 +125,7 @@ export function Microphones({ doing, document, overview, revision, partId, part,
             void doing.act({ kind: 'apart', part_id: partId, source_id: sourceId, new_part_id: newId() })
           }
         >
-          Make this microphone a part of its own
+          Make it a part of its own
         </button>
       </p>
     </section>

@@ -37,6 +37,7 @@ _SIZES = {
     b"igen": 4,
     b"shdr": 46,
 }
+_MOST_FRAMES = 1 << 23  # of a packed sample: 20 s at 384 kHz
 _MOST_REGIONS = 100_000  # of one file: more is no kit but a trap
 
 
@@ -210,9 +211,8 @@ class SoundFont:
             if not 0 <= of.start < of.end <= len(self.data):
                 raise ValueError("its data lies outside the file")
             try:
-                audio, _ = soundfile.read(
-                    io.BytesIO(self.data[of.start : of.end]), dtype="float32", always_2d=True
-                )
+                packed = io.BytesIO(self.data[of.start : of.end])
+                audio, _ = soundfile.read(packed, frames=_MOST_FRAMES, dtype="float32", always_2d=True)
             except (soundfile.LibsndfileError, RuntimeError) as error:
                 raise ValueError("its Vorbis data cannot be read") from error
             return np.ascontiguousarray(audio[:, 0]), 0
