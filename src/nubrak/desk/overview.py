@@ -53,8 +53,10 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
     if tell_what_is_new(desk, standing):
         standing = desk.standing(session_id)
     offer = take_if_sure(desk, standing)
-    if offer is None:
-        standing = desk.standing(session_id)  # a tempo may have been taken
+    # A tempo may have been taken. While something is waited for, none was; and what came in meanwhile is told
+    # apart by whoever asks next, who would not ask if this said that all had come.
+    if offer is None and not any(standing.waiting.values()):
+        standing = desk.standing(session_id)
     parts = []
     for part_id, part in standing.document.ordered_parts():
         notes, decisions = standing.notes(part_id), standing.decisions(part_id)
