@@ -1,4 +1,4 @@
-import type { CurvePoint } from '../stage/curve';
+import { lineLevelAt, type CurvePoint } from '../stage/curve';
 
 const MOST_DB = 60;
 const SAME_S = 0.005;
@@ -9,14 +9,14 @@ export interface Bent {
   at: number;
 }
 
-/** How far over the threshold the line runs at a moment: straight from point to point, level beyond. */
-function offsetAt(curve: CurvePoint[], timeS: number): number {
-  const after = curve.findIndex((one) => one.time_s >= timeS);
-  if (after <= 0) return curve[after < 0 ? curve.length - 1 : 0]?.offset_db ?? 0;
-  const [a, b] = [curve[after - 1]!, curve[after]!];
-  const share = (timeS - a.time_s) / Math.max(b.time_s - a.time_s, 1e-9);
-  return a.offset_db + (b.offset_db - a.offset_db) * share;
-}
+/** How far over the threshold the line runs at a moment. */
+const offsetAt = (curve: CurvePoint[], timeS: number): number =>
+  curve.length
+    ? lineLevelAt(
+        curve.map(({ time_s, offset_db }) => ({ time_s, level_db: offset_db })),
+        timeS,
+      )
+    : 0;
 
 /** A point more, on the line where it runs; one that is there already is gone to. */
 export function pointAdded(curve: CurvePoint[], timeS: number): Bent {
