@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nubrak.core.decide.settings import FindSettings
-from nubrak.core.find.attack import refine_attacks, snap
+from nubrak.core.find.attack import not_before_the_rise, refine_attacks, snap
 from nubrak.core.find.search import find_candidates
 from nubrak.core.flow import PartInput, decide_all
 from nubrak.demo import room
@@ -74,6 +74,25 @@ def test_an_attack_moves_with_the_sound_and_not_with_its_gain(offset: int, gain_
         refine_attacks(moved, np.array([round(0.2 * RATE_HZ) + 40 + offset]), RATE_HZ)[0]
         == reference + offset
     )
+
+
+@given(
+    ahead_ms=st.floats(-3, 6),
+    rang_db=st.one_of(st.just(-200.0), st.floats(-38, -10)),
+    gain_db=st.floats(-50, 0),
+)
+def test_an_attack_is_not_led_into_silence_and_stays_over_what_rings(
+    ahead_ms: float, rang_db: float, gain_db: float
+) -> None:
+    begin, led = 4000, 4000 - round(ahead_ms * RATE_HZ / 1000)
+    signal = np.concatenate([np.zeros(begin), np.tile([1.0, -1.0], 4000) * np.exp(-np.arange(8000) / 2000)])
+    signal += 10 ** (rang_db / 20) * np.tile([1.0, -1.0], 6000)
+    signal = (signal * 10 ** (gain_db / 20)).astype(np.float32)
+    moved = not_before_the_rise(signal, np.array([led]), np.array([begin]), RATE_HZ)[0]
+    silent = ahead_ms > 1.05 and rang_db < -40
+    if abs(ahead_ms - 1.0) > 0.05:
+        assert moved == (begin if silent else led)
+    assert len(not_before_the_rise(signal, np.zeros(0, np.int64), np.zeros(0, np.int64), RATE_HZ)) == 0
 
 
 def test_a_hit_added_by_hand_snaps_to_the_attack_near_it() -> None:

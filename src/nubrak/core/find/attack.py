@@ -22,6 +22,7 @@ _RIDGE_DB = -70.0  # what the prediction does not model: under it lies the noise
 _FORERUNNER_DB = 18.0  # a stroke itself reaches within this of its peak at once
 _FORERUNNER_MS = 4.0  # more than this before that, something else began
 _RISE_MS = 1.5  # the rise itself is no part of what ran ahead
+_TOO_EARLY_MS = 1.0  # less, and many strokes laid over each other know better than the one
 _CLEAR = 2.0  # how far the error must stand over its own largest value before the stroke
 
 
@@ -82,6 +83,26 @@ def _past_forerunner(
         if late <= 2.0 * early:
             line = max(limit[row], 1.5 * max(early, late))
             out[row] = end + int(np.argmax(size[row, end:] > line))
+    return out
+
+
+def not_before_the_rise(
+    mono: NDArray[np.float32], led: NDArray[np.int64], own: NDArray[np.int64], rate_hz: int
+) -> NDArray[np.int64]:
+    """Attacks ``led`` (n,) ahead of a stroke's ``own`` (n,), in samples of ``mono`` (frames,), moved on over
+    more than a millisecond that stands 40 dB under the stroke's peak and more, up to its own: where nothing
+    sounds, nothing begins.
+
+    Led later than its own, an attack stays. Over ringing or noise that is louder than that it stays as well.
+    """
+    out = led.copy()
+    rows = np.nonzero(led < own)[0]
+    reach = int((own - led)[rows].max(initial=0)) + round(_AFTER_MS * rate_hz / 1000)
+    size = np.abs(windows_at(mono, led[rows], reach))
+    limit = size.max(axis=1, initial=0.0) * np.float32(db_to_gain(-UNDER_PEAK_DB))
+    silent = np.argmax(size >= limit[:, None], axis=1)
+    silent[silent < round(_TOO_EARLY_MS * rate_hz / 1000)] = 0
+    out[rows] += np.minimum(silent, own[rows] - led[rows])
     return out
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
-from nubrak.core.find.attack import refine_attacks
+from nubrak.core.find.attack import not_before_the_rise, refine_attacks
 from nubrak.core.find.band_envelope import band_envelope_of
 from nubrak.core.find.bands import attack_spectra
 from nubrak.core.find.candidates import Candidates, no_candidates, no_whole_power
@@ -99,7 +99,7 @@ def _candidates_of(
         rise = np.concatenate([rise, rises[np.clip(under // frame, 0, len(rises) - 1)]])
         likeness = _both(likeness, match_templates(mono, under, sounds, rate_hz))
     # The sound a candidate is most like knows better than the candidate itself where it began.
-    attacks, rise, likeness = _settled(attacks, rise, likeness, rate_hz)
+    attacks, rise, likeness = _settled(mono, attacks, rise, likeness, rate_hz)
     attack_power, before_power, peak = attack_spectra(mono, attacks, rate_hz)
     return Candidates(
         time_s=attacks / rate_hz,
@@ -261,7 +261,11 @@ def _loudness(
 
 
 def _settled(
-    attacks: NDArray[np.int64], rise: NDArray[np.float64], likeness: TemplateMatches, rate_hz: int
+    mono: NDArray[np.float32],
+    attacks: NDArray[np.int64],
+    rise: NDArray[np.float64],
+    likeness: TemplateMatches,
+    rate_hz: int,
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], TemplateMatches]:
     """Candidates moved to where the sound they are most like begins, in order, and of those that then
     coincide only one.
@@ -273,7 +277,9 @@ def _settled(
         aligned = np.round(aligned_s[rows, best] * rate_hz).astype(np.int64)
         clear = (rise > _CLEAR_RISE_DB) & (np.abs(aligned - attacks) > round(_FAR_S * rate_hz))
         sure = similarity[rows, best] > np.where(clear, _SURE_FAR_SIMILARITY, _SURE_SIMILARITY)
-        attacks = np.where(sure, np.maximum(aligned, 0), attacks)
+        # A template of two strokes, one a little ahead, is like two at once as well.
+        led = not_before_the_rise(mono, np.maximum(aligned, 0), attacks, rate_hz)
+        attacks = np.where(sure, led, attacks)
     order = np.lexsort((-rise, attacks))
     keep = order[_one_per_stroke(attacks[order], rise[order], round(_SAME_S * rate_hz))]
     return (
