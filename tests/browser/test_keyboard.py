@@ -126,7 +126,7 @@ def test_the_threshold_is_bent_by_keys_and_the_key_line_stops_teaching_what_is_k
     page.reload()
     expect(page.get_by_test_id("lesson")).to_contain_text("drops one")
     page.keyboard.press("c")
-    bent = page.get_by_test_id("bent-line")
+    bent = page.get_by_test_id("line-by-keys")
     expect(bent).to_contain_text("The line is straight")
     page.keyboard.press("Home")
     page.keyboard.press("a")

@@ -40,7 +40,8 @@ export function keyName(event: KeyboardEvent): string {
 const stack: { current: Keys }[] = [];
 
 function listen(event: KeyboardEvent): void {
-  if (typing(event.target)) return;
+  // What a list or a field has taken for itself does nothing else.
+  if (typing(event.target) || event.defaultPrevented) return;
   if (
     event.target instanceof HTMLInputElement &&
     event.target.type === 'range' &&

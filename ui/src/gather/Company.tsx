@@ -1,4 +1,4 @@
-import { Form } from 'react-bootstrap';
+import { ActMenu } from '../shell/ActMenu';
 import { orderedParts, type BenchProps } from '../shell/bench';
 
 interface Props extends BenchProps {
@@ -12,22 +12,11 @@ export function Company({ doing, document, overview, pieces, partId }: Props) {
   const others = orderedParts(document).filter(([id, one]) => id !== partId && one.piece !== 'heard');
   if (!others.length) return null;
   return (
-    <Form.Select
-      size="sm"
-      className="company"
-      aria-label="Another microphone on the same piece"
-      value=""
-      onChange={(event) =>
-        event.target.value &&
-        void doing.act({ kind: 'combine_microphones', part_id: event.target.value, other_id: partId })
-      }
-    >
-      <option value="">Hears the same piece as …</option>
-      {others.map(([id]) => (
-        <option key={id} value={id}>
-          {name(id)}
-        </option>
-      ))}
-    </Form.Select>
+    <ActMenu
+      says="Hears the same piece as …"
+      testId="company"
+      choices={others.map(([id]) => ({ id, says: name(id) }))}
+      onChoose={(id) => void doing.act({ kind: 'combine_microphones', part_id: id, other_id: partId })}
+    />
   );
 }

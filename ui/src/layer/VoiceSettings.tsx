@@ -24,13 +24,14 @@ const ROWS: Row[] = [
   { field: 'attack_ms', name: 'Fade in', about: 'from its attack on' },
   { field: 'hold_ms', name: 'Hold', about: 'then it decays', off: 'whole: it rings as recorded' },
   { field: 'decay_ms', name: 'Decay', about: 'to 60 dB less, after the hold' },
-  { field: 'fade_ms', name: 'Fade out', about: 'where it is cut short or silenced' },
+  { field: 'fade_ms', name: 'Fade out', about: 'where its note or another ends it' },
   { field: 'low_velocity', name: 'From velocity', about: 'softer notes: silent' },
   { field: 'high_velocity', name: 'Up to velocity', about: 'harder notes: silent' },
 ];
 
 /** How a layer plays its samples. */
 export function VoiceSettings({ layer, change }: Props) {
+  const ended = layer.length === 'note' || Boolean(layer.silenced_by?.length);
   return (
     <div className="voice">
       {ROWS.map(({ field, name, about, off }) => {
@@ -44,7 +45,13 @@ export function VoiceSettings({ layer, change }: Props) {
             limit={limit}
             value={missing ? limit.high : value}
             off={Boolean(off) && missing}
-            about={missing && off ? off : about}
+            about={
+              field === 'fade_ms' && !ended
+                ? 'nothing ends it early: it rings out'
+                : missing && off
+                  ? off
+                  : about
+            }
             following={!off || missing}
             onFollow={off ? () => change({ [field]: null }) : undefined}
             onDone={(next) => change({ [field]: next })}

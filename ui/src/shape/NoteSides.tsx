@@ -18,12 +18,14 @@ import { TimingField } from './TimingField';
 import { TimingSettings } from './TimingSettings';
 import { placeOf, useShape, type Columns, type Grid, type Step } from './useShape';
 import { LETTERS } from './letters';
-import type { LinePoint } from '../stage/noteGestures';
+import { LineByKeys } from '../stage/LineByKeys';
+import { MOST_PERCENT, type LinePoint } from '../stage/noteGestures';
 import { VelocityField } from './VelocityField';
 import { SideTabs, sideAfter, type NoteSide, type Side } from './SideTabs';
 import './shape.scss';
 
 const NUDGE_S = 0.001;
+const PERCENT = { least: 0, most: MOST_PERCENT, rest: 100 };
 const STILL_GOING_MS = 900;
 
 /**
@@ -50,6 +52,7 @@ export function NoteSides({
   const set = useWindow((state) => state.set);
   const notify = useWindow((state) => state.notify);
   const [drawing, setDrawing] = useState(false);
+  const [points, setPoints] = useState<LinePoint[]>([]);
   const [times, setTimes] = useState(1);
   const [grid, setGrid] = useState<Grid | null>(null);
   const [same, setSame] = useState<{ partId: string; found: Schema['Same'] } | null>(null);
@@ -150,7 +153,11 @@ export function NoteSides({
     const ends = [points[0]!.time_s, points[points.length - 1]!.time_s] as const;
     const step = { kind: 'line', on: true, points, scope: { start_s: ends[0], end_s: ends[1] } } as Step;
     void done({ steps: [...(columns?.shape.steps ?? []), step] });
-    setDrawing(false);
+    draw(false);
+  };
+  const draw = (now: boolean) => {
+    setDrawing(now);
+    setPoints([]);
   };
   /** The looped stretch once more: behind itself as often as wanted, or once from the line on. */
   const repeat = (toS: number | null) => {
@@ -188,7 +195,7 @@ export function NoteSides({
       columns && set({ chosenS: columns.time_s.map((_, i) => placeOf(columns, i)), selectedS: null }),
     view: () => onSide(sideAfter(side)),
     before: () => set({ before: !useWindow.getState().before }),
-    draw: () => setDrawing((now) => !now),
+    draw: () => draw(!drawing),
     ghosts: () => addStep('ghosts'),
     even: () => addStep('even'),
     repeat: () => repeat(null),
@@ -197,7 +204,7 @@ export function NoteSides({
     takeBack: takeBack,
     takeOut: remove,
     leave: () => {
-      setDrawing(false);
+      draw(false);
       set({ selectedS: null, chosenS: [] });
     },
   });
@@ -227,6 +234,7 @@ export function NoteSides({
             columns={columns}
             same={shownSame}
             drawing={drawing}
+            points={points}
             onDrawn={drawn}
             onVelocity={(of, by) => louder(by, of)}
           />
@@ -271,12 +279,7 @@ export function NoteSides({
             <button type="button" className="plain-act" onClick={() => louder(-1)}>
               <KeyOf of="down" /> Level
             </button>
-            <button
-              type="button"
-              className="plain-act"
-              aria-pressed={drawing}
-              onClick={() => setDrawing(!drawing)}
-            >
+            <button type="button" className="plain-act" aria-pressed={drawing} onClick={() => draw(!drawing)}>
               <KeyOf of="draw" /> Draw
             </button>
             <button type="button" className="plain-act" onClick={() => addStep('ghosts')}>
@@ -320,6 +323,21 @@ export function NoteSides({
         <SideTabs side={side} onSide={onSide} />
         {columns && shape && (
           <>
+            {side === 'hard' && drawing && (
+              <LineByKeys
+                points={points.map(({ time_s, percent }) => ({ time_s, value: percent }))}
+                values={PERCENT}
+                step={5}
+                far={25}
+                said={(percent) => `${percent.toFixed(0)} % of what is played`}
+                empty="Drag a line over the notes, or put points: each at the play line."
+                onPoints={(placed) =>
+                  setPoints(placed.map(({ time_s, value }) => ({ time_s, percent: value })))
+                }
+                onDone={() => draw(false)}
+                take={{ says: 'Take the line', ready: points.length > 1, act: () => drawn(points) }}
+              />
+            )}
             {side === 'hard' && (
               <>
                 <StrengthCurve piece={piece} columns={columns} move={move} done={done} leave={leave} />
@@ -328,7 +346,7 @@ export function NoteSides({
                   steps={shape.steps ?? []}
                   move={move}
                   done={done}
-                  onDraw={() => setDrawing(true)}
+                  onDraw={() => draw(true)}
                 />
                 <p className="about same-sounds">
                   {shownSame?.said ?? 'Programmed drums have no dynamics of their own.'}{' '}

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { Setting } from '../find/Setting';
+import { ActMenu } from '../shell/ActMenu';
 import { useWindow } from '../state/window';
 import { clock } from '../stage/axes';
 import { newStep, STEPS } from './steps';
@@ -150,22 +151,15 @@ export function StepList({ columns, steps, move, done, onDraw }: Props) {
           );
         })}
       </ol>
-      <Form.Select
-        size="sm"
-        aria-label="Add a step"
-        data-testid="add-step"
-        value=""
-        onChange={(event) => add(event.target.value as Step['kind'])}
-      >
-        <option value="" disabled>
-          Add a step …
-        </option>
-        {Object.entries(STEPS).map(([kind, { word, about }]) => (
-          <option key={kind} value={kind}>
-            {word}: {about}
-          </option>
-        ))}
-      </Form.Select>
+      <ActMenu
+        says="Add a step …"
+        testId="add-step"
+        choices={(Object.keys(STEPS) as Step['kind'][]).map((kind) => ({
+          id: kind,
+          says: `${STEPS[kind].word}: ${STEPS[kind].about}`,
+        }))}
+        onChoose={add}
+      />
     </div>
   );
 }

@@ -37,6 +37,8 @@ interface Props {
   same: Schema['Same'] | null;
   /** Whether a line is being drawn over the notes. */
   drawing: boolean;
+  /** The line that is drawn point by point. */
+  points: LinePoint[];
   onDrawn: (points: LinePoint[]) => void;
   onVelocity: (indices: number[], by: number) => void;
 }
@@ -65,6 +67,7 @@ export function VelocityField({
   columns,
   same,
   drawing,
+  points,
   onDrawn,
   onVelocity,
 }: Props) {
@@ -191,16 +194,16 @@ export function VelocityField({
         );
         context.lineWidth = 2;
         context.beginPath();
-        line.forEach((point, index) =>
-          context[index ? 'lineTo' : 'moveTo'](
-            x(point.time_s),
-            percent(Math.min(point.percent, MOST_PERCENT)),
-          ),
-        );
+        const drawn = line.length ? line : points;
+        const place = (point: LinePoint) =>
+          [x(point.time_s), percent(Math.min(point.percent, MOST_PERCENT))] as const;
+        drawn.forEach((point, index) => context[index ? 'lineTo' : 'moveTo'](...place(point)));
         context.stroke();
+        // A point that was put by keys shows itself, also where it is the only one.
+        if (!line.length) for (const [px, py] of points.map(place)) context.fillRect(px - 4, py - 4, 8, 8);
       }
     },
-    [night, view, columns, piece, chosenS, selectedS, groups, drawing, line, moved],
+    [night, view, columns, piece, chosenS, selectedS, groups, drawing, line, points, moved],
   );
 
   const drawHead = useCallback<Draw>(

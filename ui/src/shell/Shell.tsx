@@ -18,7 +18,9 @@ import { useCutOff } from '../record/cutOff';
 import { ShapeBench } from '../shape/ShapeBench';
 import { Sort } from '../sort/Sort';
 import { useWindow } from '../state/window';
-import { fitView, viewOnFirst, zoomAbout, zoomView } from '../state/view';
+import { fitView, viewOnFirst, viewShowing, zoomAbout, zoomView } from '../state/view';
+import { knownTempo } from '../stage/axes';
+import { barBeside, rangeTo } from '../stage/snap';
 import { Staff } from '../stage/Staff';
 import { BENCHES, benchesOf, isTold, orderedParts, type BenchName, type BenchProps } from './bench';
 import { Notices } from './Notices';
@@ -112,6 +114,17 @@ export function Shell() {
     const now = useWindow.getState();
     set({ view: zoomView(now.view, factor, zoomAbout(now), lengthS) });
   };
+  const gridTempo = () => (document && useWindow.getState().grid ? knownTempo(document) : null);
+  const range = (end: 'begin' | 'end') => {
+    const { loop, playheadS, view } = useWindow.getState();
+    const lines = { view, width: window.innerWidth, tempo: gridTempo() };
+    set({ looping: true, loop: rangeTo(loop, end, playheadS, lengthS, lines) });
+  };
+  const toBar = (by: 1 | -1) => {
+    const { playheadS, view } = useWindow.getState();
+    const toS = barBeside(document ? knownTempo(document) : null, playheadS, by, lengthS);
+    set({ playheadS: toS, selectedS: null, view: viewShowing(view, toS, lengthS) });
+  };
   const benches = document ? benchesOf(document) : [];
   const nextBench = (by: number) => {
     // From where it leads to already: what was pressed before may still be on its way to the screen.
@@ -134,6 +147,10 @@ export function Shell() {
         loop: loop ?? { startS: view.startS, endS: Math.min(view.startS + view.spanS, lengthS) },
       });
     },
+    rangeBegin: () => range('begin'),
+    rangeEnd: () => range('end'),
+    previousBar: () => toBar(-1),
+    nextBar: () => toBar(1),
     toStart: () => set({ playheadS: 0, view: fitView({ ...useWindow.getState().view, startS: 0 }, lengthS) }),
     toEnd: () =>
       set({ playheadS: lengthS, view: fitView({ ...useWindow.getState().view, startS: lengthS }, lengthS) }),

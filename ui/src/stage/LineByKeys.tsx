@@ -1,54 +1,66 @@
 import { useState } from 'react';
 import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
-import { clock } from '../stage/axes';
-import type { CurvePoint } from '../stage/curve';
 import { useWindow } from '../state/window';
-import { pointAdded, pointMoved, pointTaken } from './bent';
+import { clock } from './axes';
+import {
+  pointAdded,
+  pointMoved,
+  pointTaken,
+  type LinePlace,
+  type LineValues,
+  type Touched,
+} from './linePoints';
 
 interface Props {
-  curve: CurvePoint[];
-  onCurve: (points: CurvePoint[], done: boolean) => void;
+  points: LinePlace[];
+  values: LineValues;
+  step: number;
+  far: number;
+  /** A value in words, and the line where it has no point. */
+  said: (value: number) => string;
+  empty: string;
+  onPoints: (points: LinePlace[]) => void;
+  onDone: () => void;
+  /** Where a drawn line has to be taken before it works: that it can be, and doing it. */
+  take?: { says: string; ready: boolean; act: () => void };
 }
 
-const STEP_DB = 0.5;
-const FAR_DB = 3;
-
-/** The points that bend the threshold's line, by keys: one is chosen, moved up and down, added, taken away. */
-export function BentLine({ curve, onCurve }: Props) {
+/** The points of a line by keys: one is chosen, moved up and down, added at the play line, taken away. */
+export function LineByKeys({ points, values, step, far, said, empty, onPoints, onDone, take }: Props) {
   const [chosen, setChosen] = useState(0);
   const set = useWindow((state) => state.set);
-  const at = Math.min(chosen, Math.max(curve.length - 1, 0));
-  const point = curve[at];
+  const at = Math.min(chosen, Math.max(points.length - 1, 0));
+  const point = points[at];
   const choose = (index: number) => {
-    const to = Math.min(Math.max(index, 0), curve.length - 1);
+    const to = Math.min(Math.max(index, 0), points.length - 1);
     setChosen(to);
-    if (curve[to]) set({ playheadS: curve[to].time_s });
+    if (points[to]) set({ playheadS: points[to].time_s });
   };
-  const put = ({ points, at: to }: { points: CurvePoint[]; at: number }) => {
-    setChosen(to);
-    onCurve(points, true);
+  const put = (touched: Touched) => {
+    setChosen(touched.at);
+    onPoints(touched.points);
   };
-  const move = (byDb: number) => point && put(pointMoved(curve, at, byDb));
-  const add = () => put(pointAdded(curve, useWindow.getState().playheadS));
-  const take = () => point && put(pointTaken(curve, at));
+  const move = (by: number) => point && put(pointMoved(points, at, by, values));
+  const add = () => put(pointAdded(points, useWindow.getState().playheadS, values));
+  const takeAway = () => point && put(pointTaken(points, at));
   useCommands({
     previous: () => choose(at - 1),
     next: () => choose(at + 1),
-    up: () => move(STEP_DB),
-    down: () => move(-STEP_DB),
-    upFar: () => move(FAR_DB),
-    downFar: () => move(-FAR_DB),
+    up: () => move(step),
+    down: () => move(-step),
+    upFar: () => move(far),
+    downFar: () => move(-far),
     add,
-    drop: take,
+    drop: takeAway,
+    ...(take ? { take: () => take.ready && take.act() } : {}),
   });
   return (
-    <div className="bent-line" data-testid="bent-line">
+    <div className="line-by-keys" data-testid="line-by-keys">
       <p role="status">
         {point
-          ? `Point ${at + 1} of ${curve.length} at ${clock(point.time_s)}: ` +
-            `${point.offset_db >= 0 ? '+' : '−'}${Math.abs(point.offset_db).toFixed(1)} dB against the threshold`
-          : 'The line is straight. A point at the play line bends it.'}
+          ? `Point ${at + 1} of ${points.length} at ${clock(point.time_s)}: ${said(point.value)}`
+          : empty}
       </p>
       <div className="acts">
         <button type="button" className="plain-act" onClick={add}>
@@ -65,17 +77,22 @@ export function BentLine({ curve, onCurve }: Props) {
         <button type="button" className="plain-act" onClick={() => choose(at + 1)}>
           <KeyOf of="next" /> Point to point
         </button>
-        <button type="button" className="plain-act" onClick={() => move(-STEP_DB)} aria-label="Point down">
+        <button type="button" className="plain-act" onClick={() => move(-step)} aria-label="Point down">
           <KeyOf of="down" />
         </button>
-        <button type="button" className="plain-act" onClick={() => move(STEP_DB)}>
+        <button type="button" className="plain-act" onClick={() => move(step)}>
           <KeyOf of="up" /> Up and down
         </button>
-        <button type="button" className="plain-act" onClick={take} disabled={!point}>
+        <button type="button" className="plain-act" onClick={takeAway} disabled={!point}>
           <KeyOf of="drop" /> Take it away
         </button>
-        <button type="button" className="plain-act" onClick={() => set({ drawing: false })}>
-          <KeyOf of="draw" /> Done
+        {take && (
+          <button type="button" className="plain-act" onClick={take.act} disabled={!take.ready}>
+            <KeyOf of="take" /> {take.says}
+          </button>
+        )}
+        <button type="button" className="plain-act" onClick={onDone}>
+          <KeyOf of="draw" /> {take ? 'Leave it' : 'Done'}
         </button>
       </div>
     </div>

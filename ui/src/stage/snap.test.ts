@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Schema } from '../api/client';
-import { rangeOf, type Lines } from './snap';
+import { barBeside, rangeOf, rangeTo, type Lines } from './snap';
 
 // 120 in four, bar 1 at half a second: bars at .5, 2.5, 4.5 …, beats every half second.
 const tempo: Schema['Tempo'] = {
@@ -36,5 +36,28 @@ describe('a dragged range', () => {
   it('is never shorter than can be heard', () => {
     const { startS, endS } = rangeOf(1, 1.001, near, false);
     expect(endS - startS).toBeCloseTo(0.03);
+  });
+});
+
+describe('a range and the line by keys', () => {
+  it('goes from bar to bar, and by seconds where no tempo is known', () => {
+    expect(barBeside(tempo, 0.7, 1, 20)).toBe(2.5);
+    expect(barBeside(tempo, 2.5, 1, 20)).toBe(4.5);
+    expect(barBeside(tempo, 2.5, -1, 20)).toBe(0.5);
+    expect(barBeside(tempo, 0.5, -1, 20)).toBe(0);
+    expect(barBeside(tempo, 18.6, 1, 20)).toBe(20);
+    expect(barBeside(null, 19.5, 1, 20)).toBe(20);
+    expect(barBeside(null, 3.25, -1, 20)).toBe(2.25);
+  });
+
+  it('begins or ends at the line and keeps its other end', () => {
+    expect(rangeTo(null, 'begin', 2.5, 20, near)).toEqual({ startS: 2.5, endS: 4.5 });
+    expect(rangeTo({ startS: 2.5, endS: 4.5 }, 'end', 6.45, 20, near)).toEqual({ startS: 2.5, endS: 6.5 });
+    expect(rangeTo({ startS: 2.5, endS: 6.5 }, 'begin', 4.5, 20, near)).toEqual({ startS: 4.5, endS: 6.5 });
+  });
+
+  it('is a bar where the other end would turn it round', () => {
+    expect(rangeTo({ startS: 0.5, endS: 2.5 }, 'begin', 6.5, 20, near)).toEqual({ startS: 6.5, endS: 8.5 });
+    expect(rangeTo({ startS: 8.5, endS: 9 }, 'end', 4.5, 20, near)).toEqual({ startS: 2.5, endS: 4.5 });
   });
 });
