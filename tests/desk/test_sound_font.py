@@ -11,11 +11,12 @@ import pytest
 from nubrak.core.layer import as_stereo
 from nubrak.core.prints import Cancelled
 from nubrak.core.problem import Problem
+from nubrak.core.samples import Kit
 from nubrak.desk.desk import Desk
 from nubrak.desk.jobs import begin_sound_font, run_job
 from nubrak.desk.sound_font import FontKits, take_sound_font
 from nubrak.store.jobs import job_of
-from nubrak.store.kits import all_kits
+from nubrak.store.kits import all_kits, put_kit, remove_kit
 from tests.core.samples.test_sound_font import a_kit
 
 
@@ -38,6 +39,11 @@ def test_its_kits_are_in_the_library_and_sound(desk: Desk, font: Path) -> None:
         assert sound.any() and sample.measured is not None and sample.attack_s < 0.002
     again = take_sound_font(desk, font, lambda share: True)
     assert again == taken and set(all_kits(desk.engine)) == before | {kit_id}
+    # What a hand has made of it outlives the file that comes once more; what was thrown away comes back.
+    put_kit(desk.engine, kit_id, Kit(name="Tar paper", instruments=all_kits(desk.engine)[kit_id].instruments))
+    assert take_sound_font(desk, font, lambda share: True).kits == {kit_id: "Tar paper"}
+    remove_kit(desk.engine, kit_id)
+    assert take_sound_font(desk, font, lambda share: True) == taken
 
 
 def test_it_comes_as_a_job_that_takes_the_file_away(desk: Desk, font: Path) -> None:
@@ -63,6 +69,8 @@ def test_a_damaged_one_is_told_so_and_leaves_no_kit(desk: Desk, font: Path, tmp_
 
 
 def test_what_is_stopped_on_the_way_leaves_no_kit(desk: Desk, font: Path) -> None:
+    for kit_id in take_sound_font(desk, font, lambda share: True).kits:
+        remove_kit(desk.engine, kit_id)
     before = set(all_kits(desk.engine))
     with pytest.raises(Cancelled):
         take_sound_font(desk, font, lambda share: False)

@@ -165,6 +165,8 @@ def test_the_other_kits_are_made_once_and_what_a_hand_did_to_one_stays(
     put_kit(engine, "few-booth", liked)
     load_kits(database_url)
     assert all_kits(engine)["few-booth"] == liked
+    there = list(all_kits(engine))
+    assert there[0] == STARTER and there.index("few-circuits") < there.index("few-booth"), "then by name"
     for key in made:
         remove_kit(engine, key)
 

@@ -16,7 +16,7 @@ from nubrak.core.samples import Sample, SoundFont, attack_of, kit_of_font, measu
 from nubrak.desk.desk import Desk
 from nubrak.desk.sliced_kit import stored
 from nubrak.store.audio import hash_of
-from nubrak.store.kits import put_kit
+from nubrak.store.kits import all_kits, put_kit
 
 
 class FontKits(BaseModel):
@@ -29,7 +29,8 @@ class FontKits(BaseModel):
 
 
 def take_sound_font(desk: Desk, path: Path, go_on: GoOn) -> FontKits:
-    """Bring all drum kits of a file in; the same file twice brings them once. A ``Problem`` where it is
+    """Bring all drum kits of a file in. Those that it brought before and that are there still stay as they
+    were, whatever a hand has made of them. A ``Problem`` where it is
     damaged or holds none; nothing of it is kept then.
     """
     key = hash_of(path)
@@ -53,7 +54,14 @@ def _kits(desk: Desk, font: SoundFont, key: str, go_on: GoOn) -> FontKits:
     whole = sum(len(kit.regions) for kit in font.kits)
     done = 0
     made = []
+    there = all_kits(desk.engine)
     for one in font.kits:
+        kit_id = f"{key[:16]}-{one.program}"
+        if kit_id in there:
+            done += len(one.regions)
+            out.kits[kit_id] = there[kit_id].name
+            out.instruments += len(there[kit_id].instruments)
+            continue
 
         def keep(audio: NDArray[np.float32], rate_hz: int, name: str, done: int = done) -> Sample:
             if not go_on(done / whole):
@@ -65,9 +73,9 @@ def _kits(desk: Desk, font: SoundFont, key: str, go_on: GoOn) -> FontKits:
         out.skipped += [f"{one.name}: {said}" for said in read.skipped]
         if read.kit.instruments:
             named = read.kit.model_copy(update={"name": f"{one.name[:60]}, {out.name[:50]}"})
-            made.append((f"{key[:16]}-{one.program}", named))
+            made.append((kit_id, named))
             out.instruments += len(named.instruments)
-    if not made:
+    if not made and not out.kits:
         raise Problem(
             "None of the drums in this sound font could be read."
             + (f" {out.skipped[0]}" if out.skipped else ""),

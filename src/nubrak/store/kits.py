@@ -12,7 +12,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.problem import Problem
-from nubrak.core.samples import MOST_INSTRUMENTS, Instrument, Kit
+from nubrak.core.samples import MOST_INSTRUMENTS, STARTER, Instrument, Kit
 from nubrak.store.tables import AudioRow, KitRow
 
 log = structlog.get_logger()
@@ -30,10 +30,11 @@ def put_kit(engine: Engine, kit_id: str, kit: Kit) -> None:
 
 
 def all_kits(engine: Engine) -> dict[str, Kit]:
-    """Every kit by id."""
+    """Every kit by id: the starter kit first, the others by name."""
     with Db(engine) as db:
-        rows = db.scalars(select(KitRow).order_by(KitRow.id)).all()
-    return {row.id: kit for row in rows if (kit := _readable(row)) is not None}
+        rows = db.scalars(select(KitRow)).all()
+    kits = {row.id: kit for row in rows if (kit := _readable(row)) is not None}
+    return dict(sorted(kits.items(), key=lambda one: (one[0] != STARTER, one[1].name.casefold(), one[0])))
 
 
 def _readable(row: KitRow) -> Kit | None:

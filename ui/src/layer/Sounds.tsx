@@ -1,8 +1,8 @@
 import { KeyOf } from '../commands/KeyOf';
 import { useQueryClient } from '@tanstack/react-query';
-import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { Fragment, useEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { Button, Form } from 'react-bootstrap';
-import { client, take, type Instrument, type Schema } from '../api/client';
+import { client, take } from '../api/client';
 import { useDrop, SAMPLES } from '../gather/useDrop';
 import type { BenchProps } from '../shell/bench';
 import { Key } from '../shell/Key';
@@ -10,17 +10,9 @@ import { PieceMark } from '../shell/PieceMark';
 import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
 import { takeSamples, type Came } from './samples';
+import { isUsed, keyOf, ordered, type Sound } from './soundList';
 import { useSuits, type Order } from './useSuits';
 import { Progress } from '../shell/Progress';
-
-interface Sound {
-  kitId: string;
-  kitName: string;
-  id: string;
-  one: Instrument;
-  liked: boolean;
-  said?: string;
-}
 
 interface Props extends Pick<BenchProps, 'doing' | 'library' | 'pieces' | 'part' | 'revision'> {
   partId: string;
@@ -75,6 +67,14 @@ export function Sounds(props: Props) {
     [library, part?.piece, searched, pieces, order, suits.data],
   );
   const index = sounds.findIndex((one) => keyOf(one) === at);
+  // A library of thousands: those that are near are drawn.
+  const [most, setMost] = useState(AT_ONCE);
+  const shownSounds = sounds.slice(0, Math.max(most, index + AT_ONCE / 2));
+  const manyKits = Object.keys(library.kits).length > 1;
+  const byKit = manyKits && order === 'kit';
+  // Tab comes to one of them and goes on; the arrow keys go through them.
+  const stopOf = sounds[index] ?? sounds.find((one) => isUsed(one, part?.layers ?? {})) ?? sounds[0];
+  const stopAt = stopOf && keyOf(stopOf);
   const step = (by: number) => {
     const next = sounds[Math.min(Math.max(index + by, 0), sounds.length - 1)];
     if (!next) return;
@@ -185,50 +185,70 @@ export function Sounds(props: Props) {
         <option value="likeness">most alike first</option>
         <option value="adds">adds most first</option>
       </Form.Select>
+      {suits.isFetching && !suits.data && (
+        <p className="about" role="status">
+          Holding every sound against the strokes …
+        </p>
+      )}
       {suits.error && order !== 'kit' && <p className="about">{suits.error.message}</p>}
       <div className="sound-list" role="group" aria-label="Sounds">
-        {sounds.map((sound) => {
-          const used = Object.values(part?.layers ?? {}).some(
-            (layer) => layer.instrument.name === sound.one.name,
-          );
+        {shownSounds.map((sound, place) => {
+          const used = isUsed(sound, part?.layers ?? {});
+          const stop = keyOf(sound) === stopAt ? 0 : -1;
           const mark = pieces.get(sound.one.piece);
           const here = keyOf(sound) === at;
+          const head = byKit && sound.kitId !== shownSounds[place - 1]?.kitId ? sound.kitName : null;
           return (
-            <div
-              key={keyOf(sound)}
-              className={`sound-row ${here && tried ? 'tried' : ''} ${used ? 'chosen' : ''}`}
-            >
-              <button
-                type="button"
-                aria-pressed={used}
-                ref={here ? intoView : undefined}
-                title={[`${sound.kitName}: ${sound.one.samples.length} samples`, sound.one.words?.join(', ')]
-                  .filter(Boolean)
-                  .join('; ')}
-                onClick={(event) => {
-                  setAt(keyOf(sound));
-                  onTake(sound.kitId, sound.id, event.shiftKey);
-                  set({ tried: null });
-                }}
-              >
-                {mark && <PieceMark piece={mark} />}
-                <span>
-                  {sound.one.name}
-                  {sound.said && <small className="said">{sound.said}</small>}
-                </span>
-              </button>
-              <button
-                type="button"
-                className={`like ${sound.liked ? 'liked' : ''}`}
-                aria-pressed={sound.liked}
-                aria-label={`Favourite: ${sound.one.name}`}
-                onClick={() => void like(sound)}
-              >
-                {sound.liked ? '★' : '☆'}
-              </button>
-            </div>
+            <Fragment key={keyOf(sound)}>
+              {head && <p className="kit-head">{head}</p>}
+              <div className={`sound-row ${here && tried ? 'tried' : ''} ${used ? 'chosen' : ''}`}>
+                <button
+                  type="button"
+                  aria-pressed={used}
+                  tabIndex={stop}
+                  ref={here ? intoView : undefined}
+                  title={[
+                    `${sound.kitName}: ${sound.one.samples.length} samples`,
+                    sound.one.words?.join(', '),
+                  ]
+                    .filter(Boolean)
+                    .join('; ')}
+                  onClick={(event) => {
+                    setAt(keyOf(sound));
+                    onTake(sound.kitId, sound.id, event.shiftKey);
+                    set({ tried: null });
+                  }}
+                >
+                  {mark && <PieceMark piece={mark} />}
+                  <span>
+                    {sound.one.name}
+                    {sound.said && (
+                      <small className="said">
+                        {manyKits && `${sound.kitName}: `}
+                        {sound.said}
+                      </small>
+                    )}
+                  </span>
+                </button>
+                <button
+                  type="button"
+                  className={`like ${sound.liked ? 'liked' : ''}`}
+                  tabIndex={stop}
+                  aria-pressed={sound.liked}
+                  aria-label={`Favourite: ${sound.one.name}`}
+                  onClick={() => void like(sound)}
+                >
+                  {sound.liked ? '★' : '☆'}
+                </button>
+              </div>
+            </Fragment>
           );
         })}
+        {sounds.length > shownSounds.length && (
+          <button type="button" className="more" onClick={() => setMost(most + AT_ONCE)}>
+            {sounds.length - shownSounds.length} more; a search finds them too
+          </button>
+        )}
         {!sounds.length && <p className="about">No sound is called that.</p>}
       </div>
       {triedNow ? (
@@ -300,8 +320,7 @@ function OwnSamples({
 }
 
 const READY = 3;
-
-const keyOf = (sound: Sound): string => `${sound.kitId}/${sound.id}`;
+const AT_ONCE = 200;
 
 const intoView = (element: HTMLElement | null) => element?.scrollIntoView({ block: 'nearest' });
 
@@ -317,44 +336,3 @@ const warm = (id: string, partId: string, layerId: string | null, sound: Sound) 
   });
   void fetch(`/api/sessions/${id}/sound/layers?${asked.toString()}`).catch(() => undefined);
 };
-
-function ordered(
-  library: Schema['Library'],
-  piece: string,
-  searched: string,
-  pieces: BenchProps['pieces'],
-  suits: Schema['Suits'][] | null,
-): Sound[] {
-  const all: Sound[] = Object.entries(library.kits).flatMap(([kitId, kit]) =>
-    Object.entries(kit.instruments ?? {}).map(([id, one]) => ({
-      kitId,
-      kitName: kit.name,
-      id,
-      one,
-      liked: kit.favourites?.includes(id) ?? false,
-    })),
-  );
-  const words = searched.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = all.filter((sound) => {
-    const text = [
-      sound.one.name,
-      sound.kitName,
-      pieces.get(sound.one.piece)?.name ?? '',
-      ...(sound.one.words ?? []),
-      sound.liked ? 'favourite' : '',
-    ]
-      .join(' ')
-      .toLowerCase();
-    return words.every((word) => text.includes(word));
-  });
-  if (suits) {
-    const place = new Map(suits.map((one, index) => [`${one.kit_id}/${one.instrument_id}`, index]));
-    return found
-      .map((sound) => ({ ...sound, said: suits[place.get(keyOf(sound)) ?? -1]?.said }))
-      .sort((a, b) => (place.get(keyOf(a)) ?? 1e9) - (place.get(keyOf(b)) ?? 1e9));
-  }
-  return found.sort(
-    (a, b) =>
-      Number(b.one.piece === piece) - Number(a.one.piece === piece) || Number(b.liked) - Number(a.liked),
-  );
-}

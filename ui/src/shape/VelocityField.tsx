@@ -188,7 +188,9 @@ export function VelocityField({
         context.setLineDash([]);
         context.fillStyle = look.ink;
         context.fillText(
-          '100 %: as it is. Drag a line; with Shift, a straight one.',
+          line.length || points.length
+            ? '100 %'
+            : '100 %: as it is. Drag a line; with Shift, a straight one.',
           field.left + 6,
           percent(100) - 9,
         );

@@ -16,10 +16,10 @@ interface Props<T extends string> {
 export function ActMenu<T extends string>({ says, name, testId, choices, onChoose }: Props<T>) {
   return (
     <Dropdown className="act-menu">
-      <Dropdown.Toggle size="sm" aria-label={name} data-testid={testId}>
+      <Dropdown.Toggle variant="link" size="sm" aria-label={name} data-testid={testId}>
         {says}
       </Dropdown.Toggle>
-      <Dropdown.Menu popperConfig={{ strategy: 'fixed' }} renderOnMount={false}>
+      <Dropdown.Menu>
         {choices.map((choice) => (
           <Dropdown.Item as="button" type="button" key={choice.id} onClick={() => onChoose(choice.id)}>
             {choice.says}

@@ -66,23 +66,27 @@ export function LineByKeys({ points, values, step, far, said, empty, onPoints, o
         <button type="button" className="plain-act" onClick={add}>
           <KeyOf of="add" /> Add one at the play line
         </button>
-        <button
-          type="button"
-          className="plain-act"
-          onClick={() => choose(at - 1)}
-          aria-label="Previous point"
-        >
-          <KeyOf of="previous" />
-        </button>
-        <button type="button" className="plain-act" onClick={() => choose(at + 1)}>
-          <KeyOf of="next" /> Point to point
-        </button>
-        <button type="button" className="plain-act" onClick={() => move(-step)} aria-label="Point down">
-          <KeyOf of="down" />
-        </button>
-        <button type="button" className="plain-act" onClick={() => move(step)}>
-          <KeyOf of="up" /> Up and down
-        </button>
+        <span className="pair">
+          <button
+            type="button"
+            className="plain-act"
+            onClick={() => choose(at - 1)}
+            aria-label="Previous point"
+          >
+            <KeyOf of="previous" />
+          </button>
+          <button type="button" className="plain-act" onClick={() => choose(at + 1)}>
+            <KeyOf of="next" /> Point to point
+          </button>
+        </span>
+        <span className="pair">
+          <button type="button" className="plain-act" onClick={() => move(-step)} aria-label="Point down">
+            <KeyOf of="down" />
+          </button>
+          <button type="button" className="plain-act" onClick={() => move(step)}>
+            <KeyOf of="up" /> Up and down
+          </button>
+        </span>
         <button type="button" className="plain-act" onClick={takeAway} disabled={!point}>
           <KeyOf of="drop" /> Take it away
         </button>
