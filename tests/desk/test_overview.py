@@ -37,4 +37,5 @@ def test_a_recording_that_is_not_looked_through_yet_says_how_far_it_is(
     drop(kick[0], "snare.wav", 0.5 * np.random.default_rng(1).standard_normal(44100))
     lines = {line.name: line for line in overview_of(desk, kick[0]).parts}
     assert lines["Snare"].progress < 1 and lines["Kick"].progress == 1
+    assert lines["Kick"].time_s, "what is heard already stands on the staff"
     assert not lines["Snare"].time_s

@@ -32,6 +32,7 @@ from nubrak.core.mix.drive import REACH_SAMPLES, DriveStage, driven
 from nubrak.core.mix.dynamics import LEVEL_STEP, DynamicsStage, compressed, reach_samples
 from nubrak.core.mix.equaliser import CutsStage, EqualiserStage, rings_samples, sections_of
 from nubrak.core.names import Name
+from nubrak.core.signal import Stretch
 from nubrak.core.tempo import Tempo
 
 BLOCK = 1 << 16
@@ -65,7 +66,6 @@ Stage = (
     | SweepStage
 )
 AnyStage = Annotated[Stage, Field(discriminator="kind")]
-Stretch = Callable[[int, int], NDArray[np.float32]]  # (start, frames) → (frames, 2)
 
 
 def changes_nothing(stage: Stage) -> bool:

@@ -7,18 +7,18 @@ that stretch of the whole.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.signal import Stretch
 from nubrak.core.time_line import LengthS, TimeLineS
 
 LONGEST_MEND_S = 4.0
 _LEAD_S, _RISE_S = 0.004, 0.003  # before the attack: where the fade begins, and how long it is
 _FALL_S, _FALL_SHARE = 0.03, 0.3  # of what is taken: at most, and of a short one so much
-Stretch = Callable[[int, int], NDArray[np.float32]]  # (start, frames) → (frames, channels)
 
 
 class Mend(BaseModel):

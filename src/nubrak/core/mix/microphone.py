@@ -7,7 +7,6 @@ recorded.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Literal
 
 import numpy as np
@@ -15,9 +14,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.controls import control
-from nubrak.core.signal import db_to_gain
-
-Stretch = Callable[[int, int], NDArray[np.float32]]  # (start, frames) → (frames, channels)
+from nubrak.core.signal import Stretch, db_to_gain
 
 
 class Microphone(BaseModel):

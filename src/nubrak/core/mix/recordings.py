@@ -4,16 +4,15 @@ each has its own share of it, with its own blend, under the blend of the part th
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.mix.blend import Blend, as_recorded, cut, ducking_gain, pan_gains
-from nubrak.core.signal import db_to_gain
+from nubrak.core.signal import Stretch, db_to_gain
 
-Stretch = Callable[[int, int], NDArray[np.float32]]  # (start, frames) → (frames, 2)
 _NO_HITS = np.zeros(0, np.int64)  # of a part that plays nothing
 
 

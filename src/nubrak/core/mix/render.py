@@ -19,12 +19,12 @@ from nubrak.core.mix.chain import BLOCK, Blocks, Played, Stage, active, lead_sam
 from nubrak.core.mix.gaps import Openings, gap_gain
 from nubrak.core.mix.mending import Mend, mended, touching
 from nubrak.core.mix.microphone import Microphone, through_microphone
-from nubrak.core.mix.recordings import Stretch, are_apart, blended, head_of, sharing
+from nubrak.core.mix.recordings import are_apart, blended, head_of, sharing
 from nubrak.core.mix.room import ROOM_BLOCK, in_room, response_samples
 from nubrak.core.mix.trigger import render_triggers
 from nubrak.core.pieces import PIECES
 from nubrak.core.shape import Notes
-from nubrak.core.signal import REACH, db_to_gain, in_band
+from nubrak.core.signal import REACH, Stretch, db_to_gain, in_band
 from nubrak.core.tempo import Tempo
 
 Bus = Literal["recording", "layers", "both", "trigger", "detector"]

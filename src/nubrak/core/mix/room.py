@@ -15,7 +15,7 @@ from pydantic import BaseModel, Field
 from scipy import fft
 
 from nubrak.core.controls import control
-from nubrak.core.mix.chain import Stretch
+from nubrak.core.signal import Stretch
 
 RoomSize = Literal["closet", "chamber", "live room", "hall", "cathedral"]
 ROOM_BLOCK = 1 << 16

@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import welch
 
-from nubrak.core.mix.chain import Played, Stage, Stretch, through
+from nubrak.core.mix.chain import Played, Stage, through
 from nubrak.core.mix.dynamics import LEVEL_STEP, DynamicsStage, gain_db, reach_samples
 from nubrak.core.mix.equaliser import CutsStage, EqualiserStage, response_db, sections_of
+from nubrak.core.signal import Stretch
 
 LOWEST_DB = -120.0
 _WINDOW = 8192  # of a spectrum: 5 Hz apart at 44.1 kHz, so that a kick's lowest is told from its second

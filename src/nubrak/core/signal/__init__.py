@@ -20,7 +20,7 @@ from nubrak.core.signal.meters import EARLY_S, STEP_S, metered
 from nubrak.core.signal.nearest import distance_to_nearest, nearest_of, strongest_within
 from nubrak.core.signal.peaks import BASE_EXPONENT, extremes, tile
 from nubrak.core.signal.prediction import ORDER, prediction_error_filter, prediction_residual
-from nubrak.core.signal.windows import windows_at
+from nubrak.core.signal.windows import Stretch, windows_at
 
 __all__ = [
     "BASE_EXPONENT",
@@ -31,6 +31,7 @@ __all__ = [
     "REACH",
     "SILENT_LKFS",
     "STEP_S",
+    "Stretch",
     "correlation_of_spectra",
     "cross_correlation",
     "db_to_gain",

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
+
+# A sound that gives any stretch of itself: (start, frames) → (frames, channels).
+Stretch = Callable[[int, int], NDArray[np.float32]]
 
 
 def windows_at(mono: NDArray[np.float32], begins: NDArray[np.int64], size: int) -> NDArray[np.float32]:
