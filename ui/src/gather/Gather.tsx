@@ -25,7 +25,7 @@ import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
 import { Takes } from './Takes';
 import { TempoView } from './TempoView';
-import { NOTES, useDrop } from './useDrop';
+import { NOTE_ENDINGS, readsNotes, useDrop } from './useDrop';
 import './gather.scss';
 import { Progress } from '../shell/Progress';
 
@@ -76,7 +76,7 @@ export function Gather(props: BenchProps) {
   const addFiles = useCallback(
     (files: File[]) => {
       const notes = files.flatMap((file) => {
-        const [, path] = NOTES.find(([ending]) => ending.test(file.name)) ?? [];
+        const path = readsNotes(file.name);
         return path ? [{ file, path }] : [];
       });
       void doing.addFiles(files.filter((file) => !notes.some((one) => one.file === file)));
@@ -350,7 +350,7 @@ export function Gather(props: BenchProps) {
               type="file"
               multiple
               hidden
-              accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3,.mid,.midi,.csv,.json,.jams"
+              accept={`audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3,${NOTE_ENDINGS}`}
               data-testid="files"
               onChange={(event) => {
                 addFiles([...(event.target.files ?? [])]);

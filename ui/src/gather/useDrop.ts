@@ -1,11 +1,17 @@
 import { useEffect, useState } from 'react';
 
 const AUDIO = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64)$/i;
-/** What brings notes in, by what is asked to read it; everything else is a recording. */
-export const NOTES: readonly [RegExp, string][] = [
-  [/\.(mid|midi)$/i, 'midi/parts'],
-  [/\.(csv|json|jams)$/i, 'hits'],
+const NOTES: readonly [readonly string[], string][] = [
+  [['.mid', '.midi'], 'midi/parts'],
+  [['.csv', '.json', '.jams'], 'hits'],
 ];
+/** The endings of files that bring notes in. */
+export const NOTE_ENDINGS = NOTES.flatMap(([endings]) => endings).join(',');
+
+/** What is asked to read a file that brings notes in; null where it is a recording. */
+export const readsNotes = (name: string): string | null =>
+  NOTES.find(([endings]) => endings.some((one) => name.toLowerCase().endsWith(one)))?.[1] ?? null;
+
 export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz|sf2|sf3|zip)$/i;
 
 /** Where a dropped file lay, below the folder that was dropped. */

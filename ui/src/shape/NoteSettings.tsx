@@ -1,3 +1,4 @@
+import { NOTE_ENDINGS, readsNotes } from '../gather/useDrop';
 import { limitOf } from '../api/limit';
 import { useQuery } from '@tanstack/react-query';
 import { useRef } from 'react';
@@ -235,8 +236,8 @@ export function NoteSettings(props: Props) {
       <FileInput
         innerRef={strange}
         testId="midi-parts"
-        accept=".mid,.midi,.csv,.json,.jams"
-        onFile={(file) => void doing.bring(/\.midi?$/i.test(file.name) ? 'midi/parts' : 'hits', file)}
+        accept={NOTE_ENDINGS}
+        onFile={(file) => void doing.bring(readsNotes(file.name) ?? 'hits', file)}
       />
       <FileInput
         innerRef={map}
