@@ -19,6 +19,8 @@ const isControl = (target: EventTarget | null) =>
 function letGo(event: MouseEvent): void {
   const focused = document.activeElement;
   if (event.detail === 0 || !(event.target instanceof Element) || !(focused instanceof HTMLElement)) return;
+  // A menu that a mouse has opened is gone through by keys from there.
+  if (focused.closest('.act-menu')) return;
   const typed = focused instanceof HTMLInputElement && !['radio', 'checkbox', 'file'].includes(focused.type);
   if (typed || !isControl(focused)) return;
   const label = focused instanceof HTMLInputElement ? focused.labels?.[0] : null;

@@ -66,7 +66,7 @@ export function Transport({
         </span>
       )}
       <span className="spacer" />
-      <span className="quiet" data-testid="sums">
+      <span className="quiet tally" data-testid="sums">
         {playing ? (alone ? `playing ${partName.toLowerCase()} alone` : 'playing all parts') : sums}
       </span>
       <span className="quiet">
