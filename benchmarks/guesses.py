@@ -19,9 +19,10 @@ from sklearn.preprocessing import StandardScaler
 from benchmarks.learn import FOLDS
 from benchmarks.learn_guess import Known, fold_path, known
 from nubrak.core.find import find_candidates
-from nubrak.core.gather import LISTENED_S, SURE, guess_from_sound, read_mono
+from nubrak.core.gather import LISTENED_S, SURE, guess_from_sound, guess_in_company, read_mono
 from nubrak.core.gather.character import CHARACTER
 from nubrak.core.gather.kinds import KINDS, kinds_of
+from nubrak.core.pieces import PieceGuess
 
 _PIECE = np.array([one.piece for one in KINDS])
 _PIECES = sorted(set(_PIECE.tolist()))
@@ -38,6 +39,7 @@ _OF_PROOF = {
     "overhead": "crash",
     "room": "room",
 }
+_MICROPHONES = {*_OF_PROOF.values(), "overheads"}
 _OF_HANDS = {"clap": "clap", "shaker": "shaker", "cowbell": "cowbell", "djembe": "conga", "perc": "conga"}
 
 
@@ -88,6 +90,20 @@ def run() -> None:
         rows = scored & (table.kind == number)
         _said(kind.named, sure[rows], right[rows])
     print(f"  (logistic regression over spectra alone: {theirs[scored].mean():.3f})")
+    of_a_kit = scored & np.isin(table.kind, [k for k, kind in enumerate(KINDS) if kind.id in _MICROPHONES])
+    print("Microphones of a kit, each alone and beside others that were recorded at the same time")
+    _said("alone", sure[of_a_kit], right[of_a_kit])
+    beside = []
+    for row in np.flatnonzero(of_a_kit).tolist():
+        likely = kinds_of(table.features[row][None], fold_path(int(table.fold[row])))[0]
+        kinds = {kind.id: one for kind, one in zip(KINDS, likely.tolist(), strict=True)}
+        beside.append(guess_in_company(PieceGuess(piece="else", why="", sure=0.0, kinds=kinds)))
+    truth = _PIECE[table.kind[of_a_kit]]
+    _said(
+        "beside others",
+        np.array([one.sure for one in beside]),
+        np.array([one.piece for one in beside]) == truth,
+    )
     if "--proof" in sys.argv:
         _proof(Path(sys.argv[sys.argv.index("--proof") + 1]))
 
@@ -112,6 +128,7 @@ def _proof(folder: Path) -> None:
             ]
     print(f"Of {folder.name}, {len(wanted)} recordings with no name:")
     sure, right = [], []
+    beside: list[tuple[float, bool]] = []
     for audio, pieces in wanted:
         mono, rate_hz = read_mono(audio)
         mono = mono[: round(LISTENED_S * rate_hz)]
@@ -120,6 +137,13 @@ def _proof(folder: Path) -> None:
             continue
         sure.append(guess.sure)
         right.append(guess.piece in pieces)
+        if (audio.parent / "truth.json").exists():
+            in_company = guess_in_company(guess)
+            beside.append((in_company.sure, in_company.piece in pieces))
+            if not beside[-1][1]:
+                print(f"    beside the others {audio.parent.name}/{audio.name}: {in_company.why}")
         if not right[-1]:
             print(f"    {audio.parent.name}/{audio.name}: {'/'.join(sorted(pieces))}? {guess.why}")
     _said("all", np.array(sure), np.array(right))
+    if beside:
+        _said("sessions, beside others", *(np.array(one) for one in zip(*beside, strict=True)))

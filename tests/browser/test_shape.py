@@ -54,7 +54,11 @@ def velocities(session: str) -> list[int]:
 
 
 def add_step(page: Page, word: str) -> None:
+    # The mouse opens it, the keys go on from there, and nothing else hears them.
     page.get_by_test_id("add-step").click()
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("button", name=re.compile("^Raise or lower:"))).to_be_focused()
+    expect(page.locator(".notice")).to_have_count(0)
     page.get_by_role("button", name=re.compile(f"^{word}:")).click()
 
 

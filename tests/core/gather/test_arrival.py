@@ -4,10 +4,14 @@ the session is kept.
 
 from __future__ import annotations
 
+import pytest
+
 from nubrak.core.gather.arrival import Arrival, gather
 from nubrak.core.pieces.file_names import PieceGuess
+from nubrak.core.session import MarkChange, SetMark
 from nubrak.core.session.document import Clip, Document
 from nubrak.core.session.edit import AnyAction, apply
+from nubrak.core.session.gather_edits import SetPiece
 
 
 class Keeper:
@@ -19,11 +23,18 @@ class Keeper:
         self.pairs: list[str] = []
 
     def arrive(
-        self, name: str, piece: str, stamp_s: float | None = None, source_id: str | None = None
+        self,
+        name: str,
+        piece: str,
+        stamp_s: float | None = None,
+        source_id: str | None = None,
+        length_s: float = 10.0,
+        kinds: dict[str, float] | None = None,
     ) -> None:
         number = len(self.kinds)
-        clip = Clip(audio=f"a{number}", length_s=10.0, channels=1, rate_hz=48000, stamp_s=stamp_s)
-        guess = PieceGuess(piece=piece, why="", sure=1.0)
+        clip = Clip(audio=f"a{number}", length_s=length_s, channels=1, rate_hz=48000, stamp_s=stamp_s)
+        sure = max(kinds.values()) if kinds else 1.0
+        guess = PieceGuess(piece=piece, why="", sure=sure, asks=sure < 0.7, kinds=kinds or {})
         arrived = Arrival(name, clip, guess, ["odd"])
         gather(self.document, arrived, (f"s{number}", f"p{number}"), self.edit, self.joined, source_id)
 
@@ -78,3 +89,43 @@ def test_what_is_said_to_be_a_take_is_one_whatever_it_is_called() -> None:
     keeper.arrive("again.wav", "else", source_id="s0")
     assert [clip.start_s for clip in keeper.document.sources["s0"].clips] == [0.0, 10.0]
     assert len(keeper.document.parts) == 1
+
+
+OVERHEAD = {"loop": 0.5, "overheads": 0.4, "snare": 0.1}
+
+
+def kit_of(length_s: float) -> Keeper:
+    """Three recordings of one length: what sounds like a loop or overheads, and two close microphones."""
+    keeper = Keeper()
+    for piece, kinds in (("loop", OVERHEAD), ("kick", None), ("snare", None)):
+        keeper.arrive(f"take {len(keeper.kinds)}.wav", piece, length_s=length_s, kinds=kinds)
+    return keeper
+
+
+def test_what_was_recorded_beside_others_is_hardly_a_loop() -> None:
+    keeper = kit_of(180.0)
+    # Of itself it may as well be a loop; with the third recording it is known for a microphone of a kit.
+    part, guess = keeper.document.parts["p0"], keeper.document.sources["s0"].guess
+    assert part.piece == "crash" and part.named == "Overheads"
+    assert guess is not None and guess.sure == pytest.approx(0.4 / 0.55, abs=0.01) and not guess.asks
+    assert "beside the others" in guess.why
+    keeper.arrive("take 4.wav", "loop", length_s=180.2, kinds=OVERHEAD)
+    assert keeper.document.parts["p3"].piece == "crash"
+    # Loops of one length are no kit, nor is what lasts longer than the rest.
+    assert kit_of(16.0).document.parts["p0"].piece == "loop"
+    keeper.arrive("backing.wav", "loop", length_s=200.0, kinds=OVERHEAD)
+    assert keeper.document.parts["p4"].piece == "loop"
+
+
+@pytest.mark.parametrize("answered", [True, False])
+def test_what_a_hand_has_said_or_made_stays_whatever_comes_beside_it(answered: bool) -> None:
+    keeper = Keeper()
+    keeper.arrive("take 1.wav", "loop", length_s=180.0, kinds=OVERHEAD)
+    if answered:
+        keeper.edit(SetPiece(kind="set_piece", part_id="p0", piece="loop"))
+    else:
+        marks = {"m": MarkChange(kind="add", time_s=1.0)}
+        keeper.edit(SetMark(kind="mark", part_id="p0", marks=marks))
+    for number in (2, 3):
+        keeper.arrive(f"take {number}.wav", "kick", length_s=180.0)
+    assert keeper.document.parts["p0"].piece == "loop"

@@ -7,7 +7,7 @@ import pytest
 from numpy.typing import NDArray
 
 from nubrak.core.find import find_candidates
-from nubrak.core.gather import SURE, Heard, guess_from_sound, guess_piece
+from nubrak.core.gather import SURE, Heard, guess_from_sound, guess_in_company, guess_piece
 from nubrak.core.pieces import PIECES
 from nubrak.demo import room
 from nubrak.demo.score import act_one
@@ -71,6 +71,19 @@ def test_what_it_may_be_besides_is_said_where_it_is_not_sure(recorded: dict[str,
         assert guess.piece != "heard" or not guess.asks
         assert guess.piece not in {other.piece for other in guess.others}
         assert {other.piece for other in guess.others} <= set(PIECES)
+
+
+def test_beside_others_a_recording_is_a_microphone_of_the_kit(recorded: dict[str, Heard]) -> None:
+    for name, one in recorded.items():
+        alone = guess_from_sound(one)
+        assert alone is not None and sum(alone.kinds.values()) == pytest.approx(1.0, abs=0.02)
+        beside = guess_in_company(alone)
+        assert beside.in_company and beside.kinds == alone.kinds and guess_in_company(beside) == beside
+        assert beside.asks == (beside.sure < SURE)
+        if alone.piece not in ("loop", "mouth"):
+            assert beside.piece == alone.piece and beside.sure >= alone.sure, name
+    said = guess_piece("snare.wav", lambda: None)
+    assert guess_in_company(said) == said, "a name that speaks is believed"
 
 
 def test_too_few_strokes_tell_nothing() -> None:

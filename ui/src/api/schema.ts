@@ -2160,6 +2160,14 @@ export interface components {
              */
             notes: string[];
             /**
+             * Again
+             * @description what others are taken for, now that this one is beside them
+             * @default {}
+             */
+            again: {
+                [key: string]: components["schemas"]["PieceGuess"];
+            };
+            /**
              * Room
              * @default
              */
@@ -5974,6 +5982,20 @@ export interface components {
              * @default false
              */
             over_the_kit: boolean;
+            /**
+             * Kinds
+             * @description how likely each kind of recording is by its sound alone, 0 to 1
+             * @default {}
+             */
+            kinds: {
+                [key: string]: number;
+            };
+            /**
+             * In Company
+             * @description others that were recorded at the same time have their say in it
+             * @default false
+             */
+            in_company: boolean;
         };
         /**
          * PlayedIn

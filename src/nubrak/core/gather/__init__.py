@@ -5,7 +5,7 @@ Files in, facts and guesses out, and the edits that put them in a session. Begin
 """
 
 from nubrak.core.gather.arrival import Arrival, gather
-from nubrak.core.gather.guess import LISTENED_S, SURE, Heard, guess_from_sound, guess_piece
+from nubrak.core.gather.guess import LISTENED_S, SURE, Heard, guess_from_sound, guess_in_company, guess_piece
 from nubrak.core.gather.passes import joined_passes
 from nubrak.core.gather.read import AudioFacts, audio_blocks, inspect, one_channel, read_mono, time_stamp_s
 from nubrak.core.gather.round_trip import LONGEST_S, round_trip_s
@@ -20,6 +20,7 @@ __all__ = [
     "audio_blocks",
     "gather",
     "guess_from_sound",
+    "guess_in_company",
     "guess_piece",
     "inspect",
     "joined_passes",

@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from nubrak.core.gather.belonging import other_half, same_piece, takes_of
+from nubrak.core.gather.belonging import company_of, other_half, same_piece, takes_of
+from nubrak.core.gather.guess import guess_in_company
 from nubrak.core.pieces import PieceGuess
 from nubrak.core.session import AddClip, AddSource, AnyAction, AsPair, Clip, CombineMicrophones, Document
 
@@ -44,13 +45,16 @@ def gather(
     if take_of is not None:
         return edit(AddClip(kind="add_clip", source_id=take_of, name=arrived.name, clip=arrived.clip))
     source_id, part_id = new_ids
+    company = company_of(document, arrived.clip)
+    again = {one: guess_in_company(guess) for one in company if (guess := document.sources[one].guess)}
     document = edit(
         AddSource(
             kind="add_source",
             source_id=source_id,
             part_id=part_id,
             name=arrived.name,
-            guess=arrived.guess,
+            guess=guess_in_company(arrived.guess) if company else arrived.guess,
+            again={one: guess for one, guess in again.items() if guess != document.sources[one].guess},
             notes=arrived.notes,
             clip=arrived.clip,
             session_name=arrived.session_name,

@@ -8,6 +8,8 @@ from nubrak.core.pieces import position_of, side_of, takes_alike
 from nubrak.core.session import Clip, Document, Source
 
 _SAME_LENGTH_S = 0.5  # halves of a pair begin and end together but for how they were cut
+_LONGEST_LOOP_S = 30.0  # eight bars, slowly
+_LEAST_COMPANY = 2
 
 
 def other_half(document: Document, source_id: str) -> tuple[str, str, str] | None:
@@ -38,6 +40,22 @@ def other_half(document: Document, source_id: str) -> tuple[str, str, str] | Non
             name = f"{side[0]} L+R.{ending}"
             return (source_id, other_id, name) if side[1] == "left" else (other_id, source_id, name)
     return None
+
+
+def company_of(document: Document, clip: Clip) -> list[str]:
+    """The sources that were recorded at the same time as a clip, as the microphones of one session are: begun
+    and ended with it. None where they are few, or so short that they may be loops of one length.
+    """
+    if clip.length_s < _LONGEST_LOOP_S:
+        return []
+    beside = [
+        source_id
+        for source_id, source in document.sources.items()
+        if len(source.clips) == 1
+        and abs(source.clips[0].length_s - clip.length_s) < _SAME_LENGTH_S
+        and source.clips[0].stamp_s == clip.stamp_s
+    ]
+    return beside if len(beside) >= _LEAST_COMPANY else []
 
 
 def takes_of(document: Document, name: str, clip: Clip, piece: str) -> str | None:

@@ -15,6 +15,11 @@ from nubrak.core.pieces import Likely, PieceGuess, guess_from_name
 LISTENED_S = 60.0  # of a recording, to tell what it is: a stroke or two a bar are enough by then
 SURE = 0.7  # less than this is asked about
 _WORTH_SAYING, _MOST_OTHERS = 0.05, 2
+_TELLS = 0.001  # a kind less likely than this is not kept
+_IDS = [kind.id for kind in KINDS]
+# What is recorded at the same time as others: microphones of a kit, a click, music to play along with.
+_OF_A_KIT = frozenset(_IDS) - {"loop", "clap", "tambourine", "shaker", "conga", "cowbell", "mouth"}
+_BESIDE_A_KIT = 0.1  # everything else is so much less likely there; benchmarks/guesses.py says what it brings
 # A signal (frames,), its rate, and what was found in it.
 Heard = tuple[NDArray[np.float32], int, Candidates]
 
@@ -25,9 +30,28 @@ def guess_from_sound(heard: Heard) -> PieceGuess | None:
     if shown is None:
         return None
     likely = kinds_of(shown[None])[0]
+    return _guess(dict(zip(_IDS, likely.tolist(), strict=True)), "By its sound")
+
+
+def guess_in_company(guess: PieceGuess) -> PieceGuess:
+    """What a recording is that was told by its sound alone, now that others were recorded at the same time:
+    hardly a loop, hands or a mouth. As it was where its sound was not asked.
+    """
+    if not guess.kinds or guess.in_company:
+        return guess
+    weighed = {
+        kind: likely * (1.0 if kind in _OF_A_KIT else _BESIDE_A_KIT) for kind, likely in guess.kinds.items()
+    }
+    whole = max(sum(weighed.values()), 1e-9)
+    found = _guess({kind: one / whole for kind, one in weighed.items()}, "By its sound, beside the others")
+    return found.model_copy(update={"kinds": guess.kinds, "in_company": True})
+
+
+def _guess(likely_of: dict[str, float], by: str) -> PieceGuess:
+    likely = [likely_of.get(kind, 0.0) for kind in _IDS]
     # Two kinds may be taken as one piece: how sure it is speaks of the piece.
     by_piece: dict[str, float] = {}
-    for kind, one in zip(KINDS, likely.tolist(), strict=True):
+    for kind, one in zip(KINDS, likely, strict=True):
         by_piece[kind.piece] = by_piece.get(kind.piece, 0.0) + one
     ranked = sorted(by_piece, key=lambda piece: -by_piece[piece])
     named = {
@@ -44,7 +68,7 @@ def guess_from_sound(heard: Heard) -> PieceGuess | None:
         for piece in sorted(ranked[1:], key=lambda piece: -by_piece[piece])[:_MOST_OTHERS]
         if by_piece[piece] >= _WORTH_SAYING
     ]
-    said = f"By its sound: {best.sounds}; {best.named} with {100 * sure:.0f} %"
+    said = f"{by}: {best.sounds}; {best.named} with {100 * sure:.0f} %"
     if sure < SURE and others:
         said += ", " + " or ".join(f"{one.named} with {100 * one.sure:.0f} %" for one in others)
     return PieceGuess(
@@ -54,6 +78,7 @@ def guess_from_sound(heard: Heard) -> PieceGuess | None:
         others=others,
         asks=sure < SURE,
         over_the_kit=best.id == "overheads",
+        kinds={kind: round(one, 4) for kind, one in likely_of.items() if one >= _TELLS},
     )
 
 

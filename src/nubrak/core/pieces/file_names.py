@@ -33,6 +33,12 @@ class PieceGuess(BaseModel):
     over_the_kit: bool = Field(
         default=False, description="a microphone over the whole kit: what it yields are its cymbals"
     )
+    kinds: dict[str, float] = Field(
+        default={}, description="how likely each kind of recording is by its sound alone, 0 to 1"
+    )
+    in_company: bool = Field(
+        default=False, description="others that were recorded at the same time have their say in it"
+    )
 
 
 _LONGEST_NAME = 120  # characters; with every accent apart still under the 255 bytes of file systems

@@ -89,6 +89,9 @@ class AddSource(Action):
     clip: Clip
     guess: PieceGuess
     notes: list[str] = []
+    again: dict[Id, PieceGuess] = Field(
+        default={}, description="what others are taken for, now that this one is beside them"
+    )
     room: str = Field(default="", max_length=40)
     session_name: Name = Field(
         default="",
@@ -123,6 +126,8 @@ class AddSource(Action):
             told=False,
             named=OVERHEADS if self.guess.over_the_kit else None,
         )
+        for source_id, guess in self.again.items():
+            _guess_again(document, source_id, guess)
         arrange(document)
         take_usual_rate(document)
         return f"Add {self.name}"
@@ -320,24 +325,69 @@ class SetPiece(Action):
     piece: PieceId
 
     def apply(self, document: Document) -> str:
-        part = document.part(self.part_id)
-        if part.sorted_from is None and part.piece != self.piece:
-            # What was told from something else goes with it; what it now is may carry several pieces.
-            part.told, part.asked = False, False
-            for child in document.family(self.part_id):
-                del document.parts[child]
-            for child in document.under(self.part_id):
-                divided = document.parts[child]
-                divided.piece = self.piece if divided.piece == part.piece else divided.piece
-        if part.piece != self.piece and part.named == OVERHEADS:
-            part.named = None
-        part.piece = self.piece
+        _take_as(document, self.part_id, self.piece)
         arrange(document)
+        part = document.part(self.part_id)
         for source_id in part.sources:
             source = document.sources[source_id]
-            if source.guess is not None and source.guess.asks:
-                source.guess = source.guess.model_copy(update={"asks": False})
+            if source.guess is not None:
+                # A person has spoken: its sound has no say any more.
+                source.guess = source.guess.model_copy(update={"asks": False, "kinds": {}})
         return f"Take it as {PIECES[self.piece].name.lower()}"
+
+
+def _take_as(document: Document, part_id: str, piece: str) -> None:
+    """A part as another piece: what was told from it as something else goes."""
+    part = document.part(part_id)
+    if part.sorted_from is None and part.piece != piece:
+        # What was told from something else goes with it; what it now is may carry several pieces.
+        part.told, part.asked = False, False
+        for child in document.family(part_id):
+            del document.parts[child]
+        for child in document.under(part_id):
+            divided = document.parts[child]
+            divided.piece = piece if divided.piece == part.piece else divided.piece
+    if part.piece != piece and part.named == OVERHEADS:
+        part.named = None
+    part.piece = piece
+
+
+def _guess_again(document: Document, source_id: str, guess: PieceGuess) -> None:
+    """What a source is taken for now, unless a person has answered or has worked with it since."""
+    source = document.sources.get(source_id)
+    heads = [
+        one for one, part in document.parts.items() if source_id in part.sources and not part.sorted_from
+    ]
+    if source is None or source.guess is None or len(heads) != 1:
+        return
+    part = document.parts[heads[0]]
+    everything = [part, *(document.parts[one] for one in document.under(heads[0]))]
+    if part.piece != source.guess.piece or part.sources != [source_id] or any(map(_worked_with, everything)):
+        return
+    _take_as(document, heads[0], guess.piece)
+    if guess.over_the_kit and part.named is None:
+        part.named = OVERHEADS
+    source.guess = guess
+
+
+def _worked_with(part: Part) -> bool:
+    """Whether a hand has set anything of a part but what it is."""
+    bare = Part(piece=part.piece, place=part.place, sources=part.sources)
+    by_hand = {
+        "find",
+        "shape",
+        "marks",
+        "pattern",
+        "layers",
+        "blend",
+        "chain",
+        "layers_chain",
+        "less_of",
+        "mends",
+    }
+    if part.model_dump(include=by_hand) != bare.model_dump(include=by_hand):
+        return True
+    return part.muted or (part.sorted_from is None and part.named not in (None, OVERHEADS))
 
 
 def remove_source(document: Document, source_id: str) -> str:
