@@ -39,7 +39,9 @@ export function Asked({
       );
     }, POINTED_MS);
   };
-  const likely = [{ piece: guess.piece, sure: guess.sure }, ...(guess.others ?? [])].sort(
+  // A microphone over the kit is taken as the crash it yields, and is asked about as what it is.
+  const own = guess.over_the_kit ? 'overheads' : pieces.get(guess.piece)?.name.toLowerCase();
+  const likely = [{ piece: guess.piece, sure: guess.sure, named: own }, ...(guess.others ?? [])].sort(
     (one, other) => other.sure - one.sure,
   );
   return (
@@ -56,7 +58,7 @@ export function Asked({
         return (
           piece && (
             <Button key={one.piece} variant="link" className="plain-act" onClick={() => onChoose(one.piece)}>
-              <PieceMark piece={piece} /> {piece.name.toLowerCase()}
+              <PieceMark piece={piece} /> {one.named ?? piece.name.toLowerCase()}
               <span className="quiet">{Math.round(100 * one.sure)} %</span> <Key>Shift</Key>
               <Key>{piece.key.toUpperCase()}</Key>
             </Button>

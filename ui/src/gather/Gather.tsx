@@ -240,7 +240,11 @@ export function Gather(props: BenchProps) {
                     {further ? `and for ${about?.name ?? piece.name}` : (about?.name ?? piece.name)}
                   </strong>
                   <span className="quiet">{of.name}</span>
-                  {of.guess?.asks && <span className="unsure">is it {piece.name.toLowerCase()}?</span>}
+                  {of.guess?.asks && (
+                    <span className="unsure">
+                      is it {of.guess.over_the_kit ? 'overheads' : piece.name.toLowerCase()}?
+                    </span>
+                  )}
                 </span>
                 <Lane
                   source={of}
