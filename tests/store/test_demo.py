@@ -20,6 +20,7 @@ from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.samples.kit import SHIPPED, STARTER
 from nubrak.core.session import Document, Part
 from nubrak.demo import load
+from nubrak.demo.drums.sound import pressed
 from nubrak.demo.kit import made_kits, made_samples
 from nubrak.demo.load import load_demo, load_kits
 from nubrak.demo.made import RATE_HZ, MadeInstrument, MadeKit
@@ -87,6 +88,18 @@ def test_a_harder_stroke_is_louder_and_brighter_and_pieces_lie_where_they_do_on_
             bright["kick"] < bright["floor-tom"] < bright["rack-tom"] < bright["snare"] < bright["hat-closed"]
         )
         assert bright["crash"] < bright["hat-closed"]
+
+
+@pytest.mark.parametrize("by_db", [0.0, 1.0, 6.0])
+def test_pressing_lifts_what_is_soft_and_leaves_the_peak(by_db: float) -> None:
+    sound = np.random.default_rng(3).standard_normal(4000) * np.exp(-np.arange(4000) / 900)
+    sound /= np.abs(sound).max()
+    out = pressed(sound, by_db)
+    order = np.argsort(sound)
+    assert np.abs(out).max() == pytest.approx(1.0) and (np.diff(out[order]) >= 0).all()
+    soft = np.abs(sound) < 0.02
+    lifted_db = 20 * np.log10(np.abs(out[soft]) / np.abs(sound[soft]))
+    assert np.abs(lifted_db - by_db).max() < 0.05
 
 
 def test_kits_are_small_enough_to_be_made_on_every_first_start() -> None:

@@ -32,6 +32,7 @@ class Flesh:
     air_ms: float = 14.0
     tail_db: float = -24.0
     tail_ms: float = 45.0
+    pressed_db: float = 0.0  # how far the hardest peaks are rounded off
     room_db: float = -14.0
     room_s: float = 0.12
     length_s: float = 0.5
@@ -53,7 +54,8 @@ class Flesh:
                     out[begin:] += size * self._impact(rng, frames - begin, rate_hz, strength, tone)
                 late_s += rng.uniform(0.5, 1.5) * self.spread_ms / 1000
                 size *= rng.uniform(0.45, 0.8)
-        return finished(in_room(out, room, self.room_db, self.room_s, rate_hz), strength, self.peak, rate_hz)
+        out = in_room(out, room, self.room_db, self.room_s, rate_hz)
+        return finished(out, strength, self.peak, rate_hz, self.pressed_db)
 
     def _impact(
         self, rng: np.random.Generator, frames: int, rate_hz: int, strength: float, tone: float

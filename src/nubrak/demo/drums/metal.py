@@ -45,6 +45,7 @@ class Metal:
     clamp_db: float = -60.0  # the air between two hats that close
     clamp_hz: float = 600.0
     grain_db: float = 3.0
+    pressed_db: float = 0.0  # how far the hardest peaks are rounded off
     room_db: float = -24.0
     room_s: float = 0.12
     length_s: float = 2.5
@@ -99,7 +100,7 @@ class Metal:
                 burst(rng, frames, rate_hz, bell_shaped(self.clamp_hz, 1.2), 0.008, 0.0012)
             )
         out = in_room(out, room, self.room_db, self.room_s, rate_hz)
-        return finished(out, strength, self.peak, rate_hz)
+        return finished(out, strength, self.peak, rate_hz, self.pressed_db)
 
     def _rattle(self, rng: np.random.Generator, t: NDArray[np.float64]) -> NDArray[np.float64]:
         """Two hats swing apart and meet, some hundred times a second and never evenly."""

@@ -36,6 +36,7 @@ class Grains:
     hold_ms: float = 0.0
     fall_ms: float = 22.0
     begin_db: float = -10.0  # how loud they begin, against the height of the swell
+    pressed_db: float = 0.0  # how far the hardest peaks are rounded off
     room_db: float = -26.0
     room_s: float = 0.08
     length_s: float = 0.5
@@ -67,7 +68,8 @@ class Grains:
             rng, 1024, rate_hz, bell_shaped(self.body_hz, 0.7), 2 * self.grain_ms / 1000
         )
         out = np.convolve(impulses * envelope, grain)[: len(t)]
-        return finished(in_room(out, room, self.room_db, self.room_s, rate_hz), strength, self.peak, rate_hz)
+        out = in_room(out, room, self.room_db, self.room_s, rate_hz)
+        return finished(out, strength, self.peak, rate_hz, self.pressed_db)
 
 
 @dataclass(frozen=True)
@@ -121,7 +123,8 @@ class Jingles:
         out = out + db_to_gain(self.noise_db) * to_peak(noise)
         frame = burst(rng, frames, rate_hz, bell_shaped(self.frame_hz, 1.2), 0.012)
         out = out + db_to_gain(self.frame_db) * strength * to_peak(frame)
-        return finished(in_room(out, room, self.room_db, self.room_s, rate_hz), strength, self.peak, rate_hz)
+        out = in_room(out, room, self.room_db, self.room_s, rate_hz)
+        return finished(out, strength, self.peak, rate_hz)
 
 
 @dataclass(frozen=True)
@@ -141,6 +144,7 @@ class Bar:
     hollow_hz: float = 1000.0
     hollow_ms: float = 20.0
     damped_s: float = 9.0  # a hand lies on it
+    pressed_db: float = 0.0  # how far the hardest peaks are rounded off
     room_db: float = -22.0
     room_s: float = 0.1
     length_s: float = 0.8
@@ -179,4 +183,5 @@ class Bar:
             same=bar + 1,
         )
         out = out + db_to_gain(self.stick_db) * strength * to_peak(stick)
-        return finished(in_room(out, room, self.room_db, self.room_s, rate_hz), strength, self.peak, rate_hz)
+        out = in_room(out, room, self.room_db, self.room_s, rate_hz)
+        return finished(out, strength, self.peak, rate_hz, self.pressed_db)

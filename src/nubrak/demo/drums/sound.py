@@ -13,6 +13,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
+from scipy.optimize import brentq
 from scipy.signal import oaconvolve
 
 from nubrak.core.signal import db_to_gain
@@ -182,10 +183,24 @@ def in_room(dry: Audio, number: int, level_db: float, decay_s: float, rate_hz: i
     return np.asarray(dry + 10 ** (level_db / 20) * wet)
 
 
-def finished(audio: Audio, strength: float, peak: float, rate_hz: int) -> NDArray[np.float32]:
-    """As loud as its strength asks: ``peak`` at full strength, by its square below; ends, faded out,
-    where nobody hears it any more.
+def pressed(audio: Audio, by_db: float) -> Audio:
+    """A sound whose peaks are rounded off until all that is soft stands ``by_db`` nearer to them, as a
+    membrane, a microphone or a tape does to the hardest strokes.
     """
+    if by_db <= 0:
+        return audio
+    gain = db_to_gain(by_db)
+    drive = float(brentq(lambda x: x - gain * np.tanh(x), 1e-3, 4.0 * gain))
+    return np.asarray(np.tanh(drive * to_peak(audio)) / np.tanh(drive))
+
+
+def finished(
+    audio: Audio, strength: float, peak: float, rate_hz: int, pressed_db: float = 0.0
+) -> NDArray[np.float32]:
+    """As loud as its strength asks: ``peak`` at full strength, by its square below; ends, faded out,
+    where nobody hears it any more. The harder, the more its peaks are ``pressed``.
+    """
+    audio = pressed(audio, pressed_db * strength)
     size = np.abs(audio)
     loudest = max(float(size.max()), 1e-9)
     audio = audio[: int(np.flatnonzero(size >= loudest * db_to_gain(-_UNHEARD_DB))[-1]) + 1]
