@@ -6,16 +6,14 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
-from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
 
-from nubrak.command.places import INTERFACE
+from tests.browser.axe import faults
 from tests.browser.conftest import Product
 from tests.conftest import decaying_strokes, write_wav
 
-AXE = (INTERFACE / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")
 BENCHES = ("gather", "find", "shape", "layer", "mix", "print")
 VIEWS = {"gather": 5, "find": 4, "shape": 5, "layer": 4}
 
@@ -31,16 +29,6 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
         row = page.get_by_role("button", name=re.compile(f"{name}.wav"))
         expect(row).to_contain_text("10 hits", timeout=40000)
     return page.url.removesuffix("/gather")
-
-
-def faults(page: Page) -> list[str]:
-    """What axe finds on the page as it stands, each with the element that it names."""
-    if not page.evaluate("() => 'axe' in window"):
-        page.evaluate(AXE)
-    found: list[dict[str, Any]] = page.evaluate(
-        "async () => (await axe.run(document, {resultTypes: ['violations']})).violations"
-    )
-    return [f"{one['id']}: {node['html'][:160]}" for one in found for node in one["nodes"]]
 
 
 @pytest.mark.parametrize("night", [False, True], ids=["day", "night"])
@@ -65,6 +53,17 @@ def test_axe_finds_nothing_on_any_view(session: str, page: Page, night: bool) ->
             page.keyboard.press("v")
             page.wait_for_timeout(300)
             look(f"{bench}, view {number + 1}")
+    page.goto(f"{session}/shape")
+    expect(page.get_by_test_id("curve")).to_be_visible()
+    page.keyboard.press("c")
+    page.keyboard.press("a")
+    expect(page.get_by_test_id("line-by-keys")).to_contain_text("Point 1 of 1")
+    look("shape, a line drawn")
+    page.keyboard.press("Escape")
+    page.get_by_test_id("add-step").click()
+    expect(page.get_by_role("button", name=re.compile("^Scale:"))).to_be_visible()
+    look("shape, a menu")
+    page.keyboard.press("Escape")
     page.keyboard.press("?")
     expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
     look("keys")

@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.axe import faults
 from tests.browser.conftest import Product, wait_until
 from tests.conftest import write_wav
 from tests.core.sort.made import beat, mixture
@@ -45,6 +46,13 @@ def test_a_loop_becomes_its_pieces_and_one_correction_teaches_the_rest(
     sounds = page.get_by_role("complementary", name="Sounds")
     for name, strokes in (("Kick", "4"), ("Snare", "4"), ("Hat, closed", "1[4-6]")):
         expect(sounds.get_by_role("button", name=re.compile(rf"^{name} ?{strokes}"))).to_be_visible()
+    for look in ("Night", "Day"):
+        page.wait_for_timeout(300)
+        assert not faults(page), "axe finds nothing"
+        page.keyboard.press("n")
+        expect(
+            page.get_by_role("button", name="Day" if look == "Night" else "Night", exact=True)
+        ).to_be_visible()
     hats = notes_of(page)[42]
     assert notes_of(page) == {36: 4, 38: 4, 42: hats}
 

@@ -48,7 +48,7 @@ export function KeySheet() {
       <Modal.Body className="key-sheet">
         {(Object.entries(TITLES) as [Place, string][]).map(([place, title]) => (
           <section key={place}>
-            <h3>{title}</h3>
+            <h2>{title}</h2>
             {commandsOf(place).map((id) => (
               <Row key={id} signs={signsOf((COMMANDS[id] as Command).keys[0])} says={saidOf(id, place)} />
             ))}
@@ -64,7 +64,7 @@ export function KeySheet() {
           </section>
         ))}
         <section>
-          <h3>With the mouse</h3>
+          <h2>With the mouse</h2>
           {BY_MOUSE.map(([sign, says]) => (
             <Row key={says} signs={[sign]} says={says} />
           ))}

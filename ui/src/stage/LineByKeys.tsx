@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
@@ -11,6 +11,8 @@ import {
   type LineValues,
   type Touched,
 } from './linePoints';
+
+const STILL_GOING_MS = 900;
 
 interface Props {
   points: LinePlace[];
@@ -32,21 +34,36 @@ export function LineByKeys({ points, values, step, far, said, empty, onPoints, o
   const set = useWindow((state) => state.set);
   const at = Math.min(chosen, Math.max(points.length - 1, 0));
   const point = points[at];
-  const choose = (index: number) => {
-    const to = Math.min(Math.max(index, 0), points.length - 1);
+  // A second press comes before the first is told back; it goes on from there.
+  const pressed = useRef<(Touched & { atMs: number }) | null>(null);
+  const now = (): Touched => {
+    const last = pressed.current;
+    return last && performance.now() - last.atMs < STILL_GOING_MS ? last : { points, at };
+  };
+  const choose = (by: number) => {
+    const { points: line, at: from } = now();
+    const to = Math.min(Math.max(from + by, 0), line.length - 1);
+    if (pressed.current) pressed.current.at = to;
     setChosen(to);
-    if (points[to]) set({ playheadS: points[to].time_s });
+    if (line[to]) set({ playheadS: line[to].time_s });
   };
   const put = (touched: Touched) => {
+    pressed.current = { ...touched, atMs: performance.now() };
     setChosen(touched.at);
     onPoints(touched.points);
   };
-  const move = (by: number) => point && put(pointMoved(points, at, by, values));
-  const add = () => put(pointAdded(points, useWindow.getState().playheadS, values));
-  const takeAway = () => point && put(pointTaken(points, at));
+  const move = (by: number) => {
+    const { points: line, at: which } = now();
+    if (line[which]) put(pointMoved(line, which, by, values));
+  };
+  const add = () => put(pointAdded(now().points, useWindow.getState().playheadS, values));
+  const takeAway = () => {
+    const { points: line, at: which } = now();
+    if (line[which]) put(pointTaken(line, which));
+  };
   useCommands({
-    previous: () => choose(at - 1),
-    next: () => choose(at + 1),
+    previous: () => choose(-1),
+    next: () => choose(1),
     up: () => move(step),
     down: () => move(-step),
     upFar: () => move(far),
@@ -67,15 +84,10 @@ export function LineByKeys({ points, values, step, far, said, empty, onPoints, o
           <KeyOf of="add" /> Add one at the play line
         </button>
         <span className="pair">
-          <button
-            type="button"
-            className="plain-act"
-            onClick={() => choose(at - 1)}
-            aria-label="Previous point"
-          >
+          <button type="button" className="plain-act" onClick={() => choose(-1)} aria-label="Previous point">
             <KeyOf of="previous" />
           </button>
-          <button type="button" className="plain-act" onClick={() => choose(at + 1)}>
+          <button type="button" className="plain-act" onClick={() => choose(1)}>
             <KeyOf of="next" /> Point to point
           </button>
         </span>
