@@ -18,7 +18,7 @@ from dataclasses import asdict
 import numpy as np
 from numpy.typing import NDArray
 
-from benchmarks.drum_measures import ELSEWHERE, GENERAL, KIND_OF, measures, recorded
+from benchmarks.drum_measures import ELSEWHERE, GENERAL, KIND_OF, measures, recorded, usual
 from benchmarks.drums import own_measures
 from nubrak.demo import kit as kits
 from nubrak.demo.kit import shape
@@ -174,7 +174,7 @@ def _outside(kit: MadeKit, made: MadeInstrument) -> bool:
         one for of in kits.made_kits() if of.id == kit.id for one in of.instruments if one.id == made.id
     )
     own = own_measures(kit, now)
-    low, high = np.percentile(recorded(KIND_OF[made.id], (GENERAL, *ELSEWHERE)), [10, 90], axis=0)
+    low, _, high = usual(KIND_OF[made.id], (GENERAL, *ELSEWHERE))
     return bool(((own < low) | (own > high)).any())
 
 

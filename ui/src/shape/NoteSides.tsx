@@ -1,10 +1,11 @@
 import { Empty } from '../shell/Empty';
 import { KeyOf } from '../commands/KeyOf';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { client, take, type Schema } from '../api/client';
 import { newId } from '../api/session';
 import type { BenchProps } from '../shell/bench';
 import { useCommands } from '../commands/useCommands';
+import { usePressed } from '../commands/usePressed';
 import { useWindow } from '../state/window';
 import { viewShowing } from '../state/view';
 import { clock } from '../stage/axes';
@@ -26,7 +27,6 @@ import './shape.scss';
 
 const NUDGE_S = 0.001;
 const PERCENT = { least: 0, most: MOST_PERCENT, rest: 100 };
-const STILL_GOING_MS = 900;
 
 /**
  * How hard, how tight, and which note: three sides of the notes of one part; before and after on another key.
@@ -90,12 +90,10 @@ export function NoteSides({
     const next = columns.time_s.findIndex((timeS) => timeS > playheadS - 1e-4);
     goTo(by > 0 ? (next < 0 ? columns.time_s.length - 1 : next) : (next <= 0 ? 1 : next) - 1);
   };
-  // A second press comes before the server has told of the first; it goes on from there.
-  const pressed = useRef(new Map<string, { value: number; atMs: number }>());
+  const pressed = usePressed<number>();
   const going = (what: string, shown: number, change: (now: number) => number): number => {
-    const last = pressed.current.get(what);
-    const value = change(last && performance.now() - last.atMs < STILL_GOING_MS ? last.value : shown);
-    pressed.current.set(what, { value, atMs: performance.now() });
+    const value = change(pressed.of(what) ?? shown);
+    pressed.put(what, value);
     return value;
   };
   const louder = (by: number, of = indices()) => {

@@ -1,9 +1,7 @@
 import { Dropdown } from 'react-bootstrap';
 
 interface Props<T extends string> {
-  /** What stands on it, and what it is called where that does not say enough. */
   says: string;
-  name?: string;
   testId?: string;
   choices: readonly { id: T; says: string }[];
   onChoose: (id: T) => void;
@@ -13,10 +11,10 @@ interface Props<T extends string> {
  * A choice that does something at once. By keys one goes through it without doing what lies on the way, as a
  * list that keeps its choice would.
  */
-export function ActMenu<T extends string>({ says, name, testId, choices, onChoose }: Props<T>) {
+export function ActMenu<T extends string>({ says, testId, choices, onChoose }: Props<T>) {
   return (
     <Dropdown className="act-menu">
-      <Dropdown.Toggle variant="link" size="sm" aria-label={name} data-testid={testId}>
+      <Dropdown.Toggle variant="link" size="sm" data-testid={testId}>
         {says}
       </Dropdown.Toggle>
       <Dropdown.Menu>

@@ -1,6 +1,7 @@
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
+import { usePressed } from '../commands/usePressed';
 import { useWindow } from '../state/window';
 import { clock } from './axes';
 import {
@@ -11,8 +12,6 @@ import {
   type LineValues,
   type Touched,
 } from './linePoints';
-
-const STILL_GOING_MS = 900;
 
 interface Props {
   points: LinePlace[];
@@ -34,21 +33,17 @@ export function LineByKeys({ points, values, step, far, said, empty, onPoints, o
   const set = useWindow((state) => state.set);
   const at = Math.min(chosen, Math.max(points.length - 1, 0));
   const point = points[at];
-  // A second press comes before the first is told back; it goes on from there.
-  const pressed = useRef<(Touched & { atMs: number }) | null>(null);
-  const now = (): Touched => {
-    const last = pressed.current;
-    return last && performance.now() - last.atMs < STILL_GOING_MS ? last : { points, at };
-  };
+  const pressed = usePressed<Touched>();
+  const now = (): Touched => pressed.of('line') ?? { points, at };
   const choose = (by: number) => {
     const { points: line, at: from } = now();
     const to = Math.min(Math.max(from + by, 0), line.length - 1);
-    if (pressed.current) pressed.current.at = to;
+    if (pressed.of('line')) pressed.put('line', { points: line, at: to });
     setChosen(to);
     if (line[to]) set({ playheadS: line[to].time_s });
   };
   const put = (touched: Touched) => {
-    pressed.current = { ...touched, atMs: performance.now() };
+    pressed.put('line', touched);
     setChosen(touched.at);
     onPoints(touched.points);
   };
