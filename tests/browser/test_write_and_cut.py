@@ -181,6 +181,7 @@ def test_a_midi_pad_plays_in_as_hard_as_it_is_struck(session: str, page: Page) -
     page.add_init_script(PAD)
     page.reload()
     side(page, "Write")
+    expect(page.get_by_test_id("big-staff")).to_have_attribute("aria-label", re.compile(r"^Bar 1\. Snare: "))
     page.keyboard.press("a")
     expect(page.get_by_role("heading", name=re.compile("^Bar 3"))).to_be_visible()
     page.keyboard.press("Control+Enter")
