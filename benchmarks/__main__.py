@@ -55,6 +55,10 @@ if __name__ == "__main__":
         from benchmarks import tempo
 
         tempo.run()
+    if "lock" in wanted:
+        from benchmarks import lock
+
+        lock.run()
     if "mixing" in wanted:
         from benchmarks import mixing
 

@@ -41,11 +41,10 @@ def test_a_layer_turned_round_and_late_is_locked_and_the_sum_grows(
     layer = layered(browser, session, part, tmp_path, late_samples=40)
     base = f"/api/sessions/{session}/parts/{part}/layers/{layer}"
     found = browser.get(f"{base}/lock").json()
-    assert (
-        found["polarity"] == -1 and abs(found["offset_samples"] + 40) <= 3
-    )  # each file shows its attack to a sample or two
-    assert found["gain_db"] > 3 and found["over_wrong_db"] > 3 and "turned round" in found["said"]
-    assert len(found["each_s"]) == len(found["each_samples"]) == 4
+    # Each stroke has noise of its own, so it is not one sound: the attack stays on the hit, within 0.3 ms.
+    assert found["polarity"] == -1 and abs(found["offset_samples"]) <= 0.0003 * RATE_HZ
+    assert found["gain_db"] > 3 and found["over_wrong_db"] > 3 and "flip polarity" in found["said"]
+    assert not found["same_sound"] and not found["in_place"]
 
     def low_end() -> float:
         answer = browser.get(
@@ -62,11 +61,11 @@ def test_a_layer_turned_round_and_late_is_locked_and_the_sum_grows(
     assert "polarity −1" in str(state["undo"])
     assert 10 * np.log10(low_end() / before) > 2.5
     again = browser.get(f"{base}/lock").json()
-    assert "It stands so now" in again["said"]
-    single = [
-        {"time_s": t, "offset_samples": o}
-        for t, o in zip(found["each_s"], found["each_samples"], strict=True)
-    ]
+    assert again["in_place"] and "In place" in again["said"]
+    revision = browser.get(f"/api/sessions/{session}").json()["revision"]
+    locked = browser.post(f"{base}/lock", json={"revision": revision, "each": True}).json()
+    single = locked["document"]["parts"][part]["layers"][layer]["each"]
+    assert len(single) == 4
     edit(
         browser,
         session,

@@ -116,6 +116,7 @@ def _as_written(
     if standing.document.parts[part_id].sources:
         layer = fitted(desk, standing, part_id, instrument, None, most=48)
         level_db = min(layer.level_db + UNDER_DB, 24.0)
-        out |= {"polarity": layer.polarity, "offset_samples": layer.offset_samples, "level_db": level_db}
+        placed: dict[str, LayerValue] = {"polarity": layer.polarity, "offset_samples": layer.offset_samples}
+        out |= placed | {"level_db": level_db, "placed_by_hand": False}
     piece = standing.document.parts[part_id].piece
     return out | on_its_notes(standing, piece, instrument, beside)

@@ -7,19 +7,27 @@ from dataclasses import replace
 import numpy as np
 from pydantic import BaseModel, Field
 
-from nubrak.core.layer import UNDER_DB, Layer, find_lock, level_under
+from nubrak.core.layer import UNDER_DB, Layer, level_under
 from nubrak.core.mix import Blend
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
-from nubrak.core.session import AddLayer, SetLayer, changed
+from nubrak.core.session import AddLayer, LayerValue, SetLayer, changed
 from nubrak.desk.desk import Desk
-from nubrak.desk.locking import recorded_first, struck_by
+from nubrak.desk.locking import lock_of, recorded_first, struck_by
 from nubrak.desk.standing import Standing
 from nubrak.store.kits import kit_of
 from nubrak.store.sessions import SessionState
 
 TRIED = "tried"
-_FITTED = ("polarity", "offset_samples", "level_db", "notes", "silenced_by", "each")  # what fitting sets
+_FITTED = (
+    "polarity",
+    "offset_samples",
+    "level_db",
+    "notes",
+    "silenced_by",
+    "each",
+    "placed_by_hand",
+)  # what fitting sets
 _TRY_HITS = 48  # enough to lock by while a person steps through sounds; the lock shown afterwards hears all
 
 
@@ -35,36 +43,31 @@ def fitted(
     dB under the recording.
     """
     layer = (
-        changed(instead_of, {"each": []}).model_copy(update={"instrument": instrument})
+        changed(instead_of, {"each": [], "placed_by_hand": False}).model_copy(
+            update={"instrument": instrument}
+        )
         if instead_of
         else Layer(instrument=instrument)
     )
     if not instead_of:
         layer = changed(layer, _articulation(standing, part_id, instrument))
-    try:
-        hits, _, sounds = struck_by(desk, standing, part_id, layer, most)
-        hits_before, _, sounds_before = (
-            struck_by(desk, standing, part_id, instead_of, most) if instead_of else (hits, None, [])
-        )
-    except Problem:
-        return layer  # nothing was recorded that it could be held against
     rate = standing.document.rate_hz
     recording = recorded_first(desk, standing, part_id)
-    found = find_lock(recording, hits, sounds, rate)
-    wanted = UNDER_DB
-    if instead_of is not None:
-        before = level_under(recording, hits_before, sounds_before, rate)
-        wanted = before if before is not None else wanted
+    try:
+        hits, _, sounds = struck_by(desk, standing, part_id, layer, most)
+        wanted = UNDER_DB
+        if instead_of is not None:
+            hits_before, _, sounds_before = struck_by(desk, standing, part_id, instead_of, most)
+            before = level_under(recording, hits_before, sounds_before, rate)
+            wanted = before if before is not None else wanted
+    except Problem:
+        return layer  # nothing was recorded that it could be held against
     under = level_under(recording, hits, sounds, rate)
-    level_db = layer.level_db + (under - wanted if under is not None else 0.0)
-    return changed(
-        layer,
-        {
-            "polarity": found.polarity,
-            "offset_samples": found.offset_samples,
-            "level_db": round(float(np.clip(level_db, -60, 24)), 1),
-        },
-    )
+    louder = float(np.clip(layer.level_db + (under - wanted if under is not None else 0.0), -60, 24))
+    changes: dict[str, LayerValue] = {"level_db": round(louder, 1)}
+    # How much a flip or a shift gains depends on how loud the layer is.
+    changes |= lock_of(desk, standing, part_id, layer, most, louder - layer.level_db).changes()
+    return changed(layer, changes)
 
 
 def _articulation(standing: Standing, part_id: str, instrument: Instrument) -> dict[str, list[int]]:

@@ -150,6 +150,7 @@ export const LIMITS = {
     key: { least: 0, most: 127, step: 1, unit: '', usual: null, low: 0, high: 127 },
   },
   Layer: {
+    most_offset_ms: { least: 0, most: 5, step: 0.05, unit: 'ms', usual: 0.3, low: 0, high: 1 },
     low_cut_hz: { least: 20, most: 8000, step: 1, unit: 'Hz', usual: null, low: 20, high: 8000 },
     high_cut_hz: { least: 100, most: 20000, step: 1, unit: 'Hz', usual: null, low: 100, high: 20000 },
     offset_samples: { least: -4800, most: 4800, step: 1, unit: 'samples', usual: 0, low: -4800, high: 4800 },

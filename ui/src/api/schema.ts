@@ -1508,7 +1508,11 @@ export interface paths {
          */
         get: operations["lock_of_layer"];
         put?: never;
-        post?: never;
+        /**
+         * Lock Layer
+         * @description Put a layer where its lock is.
+         */
+        post: operations["lock_layer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4255,6 +4259,25 @@ export interface components {
          */
         Layer: {
             /**
+             * Lock Against
+             * @description the part's own microphone, the overheads, or the sum that is heard of both
+             * @default own
+             * @enum {string}
+             */
+            lock_against: "own" | "overheads" | "heard";
+            /**
+             * Polarity Only
+             * @description the layer's attack stays on the hit
+             * @default false
+             */
+            polarity_only: boolean;
+            /**
+             * Most Offset Ms
+             * @description how far the attack of a different sound may be moved from the hit; the same sound goes to its own place
+             * @default 0.3
+             */
+            most_offset_ms: number;
+            /**
              * Low Cut Hz
              * @description empty: off
              */
@@ -4395,6 +4418,18 @@ export interface components {
              * @default []
              */
             each: components["schemas"]["HitOffset"][];
+            /**
+             * Placed By Hand
+             * @description whether a hand has set polarity or offset; then no lock changes them
+             * @default false
+             */
+            placed_by_hand: boolean;
+            /**
+             * Locked On
+             * @description what the layer was when it was placed; empty: not known
+             * @default
+             */
+            locked_on: string;
             /**
              * On
              * @default true
@@ -4765,22 +4800,41 @@ export interface components {
             over_wrong_db: number;
             /** Similarity */
             similarity: number;
+            /**
+             * Same Sound
+             * @description whether layer and recording are the same sound
+             */
+            same_sound: boolean;
             /** Wanders Ms */
             wanders_ms: number;
             /**
-             * Each S
-             * @description when each note sounds
+             * In Place
+             * @description whether the layer lies so now
              */
-            each_s: number[];
+            in_place: boolean;
             /**
-             * Each Samples
-             * @description its own offset, kept within a millisecond
+             * Stale
+             * @description whether a hand placed the layer before its sound or range changed
              */
-            each_samples: number[];
+            stale: boolean;
             /** Others */
             others: components["schemas"]["OtherMicrophone"][];
             /** Said */
             said: string;
+        };
+        /**
+         * LockRequest
+         * @description A layer to be put where its lock is.
+         */
+        LockRequest: {
+            /** Revision */
+            revision: number;
+            /**
+             * Each
+             * @description every hit gets its own offset
+             * @default false
+             */
+            each: boolean;
         };
         /**
          * LookPlace
@@ -13267,6 +13321,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LockFound"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    lock_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                part_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LockRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
                 };
             };
             /** @description Forbidden */

@@ -74,12 +74,16 @@ export function LayerBench(props: BenchProps) {
   };
   const setLayer = (changes: SetLayer) =>
     partId && layerId && void doing.act({ kind: 'set_layer', part_id: partId, layer_id: layerId, changes });
-  const takeLock = (each: boolean) => {
-    const found = locked.data;
-    if (!found) return;
-    const single = found.each_s.map((time_s, i) => ({ time_s, offset_samples: found.each_samples[i]! }));
-    setLayer({ polarity: found.polarity, offset_samples: found.offset_samples, each: each ? single : [] });
-  };
+  const takeLock = (each: boolean) =>
+    partId &&
+    layerId &&
+    locked.data &&
+    void doing.revised((revision) =>
+      client.POST('/api/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/lock', {
+        params: { path: { session_id: doing.id, part_id: partId, layer_id: layerId } },
+        body: { revision, each },
+      }),
+    );
   const nudge = (by: number) => layer && setLayer({ offset_samples: (layer.offset_samples ?? 0) + by });
   const viewAfter = nextView(large, layer !== undefined);
   useCommands({
@@ -158,9 +162,9 @@ export function LayerBench(props: BenchProps) {
                   className="look-act"
                   disabled={!locked.data}
                   onClick={() => takeLock(false)}
-                  aria-pressed={inPlace(layer, locked.data)}
+                  aria-pressed={locked.data?.in_place ?? false}
                 >
-                  <KeyOf of="lock" /> {inPlace(layer, locked.data) ? 'Locked' : 'Lock it'}
+                  <KeyOf of="lock" /> {locked.data?.in_place ? 'Locked' : 'Lock to recording'}
                 </button>
                 <button
                   type="button"
@@ -168,7 +172,7 @@ export function LayerBench(props: BenchProps) {
                   disabled={!locked.data}
                   onClick={() => takeLock(true)}
                 >
-                  <KeyOf of="lockEach" /> Hit by hit{layer.each?.length ? ', on' : ''}
+                  <KeyOf of="lockEach" /> Lock each hit{layer.each?.length ? ', on' : ''}
                 </button>
                 <button
                   type="button"
@@ -184,7 +188,7 @@ export function LayerBench(props: BenchProps) {
                   className="plain-act"
                   onClick={() => setLayer({ polarity: layer.polarity === -1 ? 1 : -1 })}
                 >
-                  <KeyOf of="turnRound" /> Turn round
+                  <KeyOf of="turnRound" /> Flip polarity
                 </button>
                 <button
                   type="button"
@@ -245,12 +249,6 @@ export function LayerBench(props: BenchProps) {
 }
 
 type SetLayer = Schema['SetLayer']['changes'];
-
-const inPlace = (layer: Layer, found: Schema['LockFound'] | undefined): boolean =>
-  found !== undefined &&
-  (layer.polarity ?? 1) === found.polarity &&
-  (layer.offset_samples ?? 0) === found.offset_samples &&
-  !layer.each?.length;
 
 const samplesSaid = (samples: number): string =>
   samples ? `${Math.abs(samples)} samples ${samples > 0 ? 'later' : 'earlier'}` : 'on the hit';

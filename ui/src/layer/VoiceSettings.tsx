@@ -59,6 +59,7 @@ export function VoiceSettings({ layer, change }: Props) {
         );
       })}
       <CutSettings of={layer} what="" change={change} />
+      <LockChoices layer={layer} change={change} />
       <div className="voice-words">
         <CutSlopes of={layer} what="" change={change} />
         <Form.Select
@@ -124,5 +125,40 @@ function Notes({
         }}
       />
     </label>
+  );
+}
+
+/** What a layer is locked to, and how far its attack may move from the hit. */
+function LockChoices({ layer, change }: Props) {
+  return (
+    <>
+      <Setting
+        name="Lock, most offset"
+        limit={limitOf('Layer', 'most_offset_ms')}
+        value={layer.most_offset_ms ?? 0.3}
+        about={layer.polarity_only ? 'polarity only: the attack stays on the hit' : 'for a different sound'}
+        off={layer.polarity_only}
+        onDone={(next) => change({ most_offset_ms: next, polarity_only: false })}
+      />
+      <div className="voice-words">
+        <Form.Select
+          size="sm"
+          aria-label="Lock against"
+          value={layer.lock_against ?? 'own'}
+          onChange={(event) => change({ lock_against: event.target.value })}
+        >
+          <option value="own">lock against its own mic</option>
+          <option value="overheads">lock against the overheads</option>
+          <option value="heard">lock against what is heard</option>
+        </Form.Select>
+        <Form.Check
+          type="switch"
+          id="polarity-only"
+          label="Lock polarity only"
+          checked={layer.polarity_only ?? false}
+          onChange={(event) => change({ polarity_only: event.target.checked })}
+        />
+      </div>
+    </>
   );
 }

@@ -15,7 +15,8 @@ from nubrak.core.layer.likeness import (
     profile,
     strokes_of,
 )
-from nubrak.core.layer.lock import Lock, Sounding, find_lock, judged
+from nubrak.core.layer.lock import Lock, Place, Sounding, find_lock, judged
+from nubrak.core.layer.lock_settings import LockAgainst, LockSettings
 from nubrak.core.layer.microphones import between_microphones
 from nubrak.core.layer.overlay import overlay
 from nubrak.core.layer.plan import (
@@ -26,7 +27,7 @@ from nubrak.core.layer.plan import (
     plan_layer,
     render_layer,
 )
-from nubrak.core.layer.settings import HitOffset, Layer
+from nubrak.core.layer.settings import HitOffset, Layer, lock_basis
 from nubrak.core.layer.voice import Cuts, Voice, cuts, made_ready, ready_key, with_own
 
 __all__ = [
@@ -37,6 +38,9 @@ __all__ = [
     "Layer",
     "LayerPlan",
     "Lock",
+    "LockAgainst",
+    "LockSettings",
+    "Place",
     "Profile",
     "SampleAudio",
     "Sounding",
@@ -52,6 +56,7 @@ __all__ = [
     "judged",
     "level_of_velocity_db",
     "level_under",
+    "lock_basis",
     "made_ready",
     "overlay",
     "plan_layer",

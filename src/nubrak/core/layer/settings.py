@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from hashlib import sha256
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nubrak.core.controls import control
+from nubrak.core.layer.lock_settings import LockSettings
 from nubrak.core.layer.voice import Voice
 from nubrak.core.samples import Instrument
 from nubrak.core.time_line import TimeLineS
@@ -19,7 +21,7 @@ class HitOffset(BaseModel):
     offset_samples: int = Field(ge=-4800, le=4800)
 
 
-class Layer(Voice):
+class Layer(Voice, LockSettings):
     """One sample set sounding with a part. It keeps its own copy of what it plays, so a kit may go."""
 
     model_config = ConfigDict(validate_assignment=True)
@@ -54,7 +56,18 @@ class Layer(Voice):
     each: list[HitOffset] = Field(
         default=[], max_length=50000, description="offsets of single hits, where the recording wanders"
     )
+    placed_by_hand: bool = Field(
+        default=False, description="whether a hand has set polarity or offset; then no lock changes them"
+    )
+    locked_on: str = Field(
+        default="", max_length=64, description="what the layer was when it was placed; empty: not known"
+    )
     on: bool = True
+
+    @property
+    def lock_is_stale(self) -> bool:
+        """Whether what the layer plays has changed since its polarity and offset were set."""
+        return self.locked_on not in ("", lock_basis(self))
 
     @model_validator(mode="before")
     @classmethod
@@ -63,3 +76,21 @@ class Layer(Voice):
         if isinstance(data, dict) and "notes_by_hand" not in data:
             return data | {"notes_by_hand": bool(data.get("notes") or data.get("silenced_by"))}
         return data
+
+
+# What of a layer decides which lock is right, beside the recording and its hits.
+_LOCKED_BY = (
+    *LockSettings.model_fields,
+    *("low_velocity", "high_velocity", "strokes", "sounds_on", "notes", "start_ms", "tune_semitones"),
+    *("low_cut_hz", "low_cut_slope", "high_cut_hz", "high_cut_slope", "attack_ms", "hold_ms", "decay_ms"),
+)
+
+
+def lock_basis(layer: Layer) -> str:
+    """A short text that changes when anything changes that the lock of a layer rests on."""
+    sounds = [
+        (one.audio, one.begin_s, one.attack_s, one.tune_semitones, one.low_velocity, one.high_velocity)
+        for one in layer.instrument.samples
+    ]
+    said = repr((sounds, [getattr(layer, name) for name in _LOCKED_BY]))
+    return sha256(said.encode()).hexdigest()[:16]

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
-from nubrak.core.layer import HitOffset, Layer, fitted_hats
+from nubrak.core.layer import HitOffset, Layer, fitted_hats, lock_basis
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Instrument
 from nubrak.core.session.action import Action, Id, changed, settings_said
 from nubrak.core.session.document import Document
 
+_PLACED = {"polarity", "offset_samples", "each"}  # where a layer lies against its recording
 LayerValue = float | bool | str | list[int] | list[HitOffset] | None
 
 
@@ -28,6 +29,7 @@ class AddLayer(Action):
 
     def apply(self, document: Document) -> str:
         layer = changed(Layer(instrument=self.instrument), _with_hand(self.changes))
+        layer.locked_on = lock_basis(layer)
         document.part(self.part_id).layers[self.layer_id] = layer
         fit_hats(document, self.part_id)
         return f"{document.part_name(self.part_id)}: layer {self.instrument.name}"
@@ -49,10 +51,12 @@ class SetLayer(Action):
     def apply(self, document: Document) -> str:
         layers = document.part(self.part_id).layers
         layer = changed(_known(layers, self.layer_id), _with_hand(self.changes))
-        said = settings_said(self.changes)
+        said = settings_said({key: value for key, value in self.changes.items() if key != "placed_by_hand"})
         if self.instrument is not None:
             layer = layer.model_copy(update={"instrument": self.instrument})
             said = f"layer {self.instrument.name}"
+        if _PLACED & set(self.changes):
+            layer.locked_on = lock_basis(layer)
         layers[self.layer_id] = layer
         fit_hats(document, self.part_id)
         return f"{document.part_name(self.part_id)}: {said}"
@@ -94,7 +98,11 @@ def fit_hats(document: Document, part_id: str) -> None:
 
 
 def _with_hand(changes: dict[str, LayerValue]) -> dict[str, LayerValue]:
-    return changes | {"notes_by_hand": True} if {"notes", "silenced_by"} & set(changes) else changes
+    if {"notes", "silenced_by"} & set(changes):
+        changes = changes | {"notes_by_hand": True}
+    if _PLACED & set(changes):
+        changes = {"placed_by_hand": True} | changes
+    return changes
 
 
 def _known(layers: dict[str, Layer], layer_id: str) -> Layer:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
+from pydantic import BaseModel, Field
 
 from nubrak.core.mix import Bus
 from nubrak.desk.listening import (
@@ -18,7 +19,7 @@ from nubrak.desk.listening import (
     with_click,
     without_of,
 )
-from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, overlaid
+from nubrak.desk.locking import LockFound, OverlayColumns, found_lock, lock_again, overlaid
 from nubrak.desk.suggesting import Suggestions, suggestions
 from nubrak.desk.trying import NewLayer, put_sound, sounding_hits, with_tried
 from nubrak.store.sessions import SessionState
@@ -125,6 +126,21 @@ def put_layer(session_id: str, part_id: str, body: NewLayer, desk: AnyDesk) -> S
 def lock_of_layer(session_id: str, part_id: str, layer_id: str, desk: AnyDesk) -> LockFound:
     """Polarity and offset of a layer against the recording, and what they are worth."""
     return found_lock(desk, desk.standing(session_id), part_id, layer_id)
+
+
+class LockRequest(BaseModel):
+    """A layer to be put where its lock is."""
+
+    revision: int
+    each: bool = Field(default=False, description="every hit gets its own offset")
+
+
+@router.post("/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/lock")
+def lock_layer(
+    session_id: str, part_id: str, layer_id: str, body: LockRequest, desk: AnyDesk
+) -> SessionState:
+    """Put a layer where its lock is."""
+    return lock_again(desk, session_id, body.revision, part_id, layer_id, body.each)
 
 
 @router.get("/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/overlay")

@@ -10,6 +10,7 @@ from sse_starlette.sse import EventSourceResponse
 
 from nubrak.core.names import Name
 from nubrak.core.session import UNTITLED, AnyAction, Document
+from nubrak.desk import locking
 from nubrak.desk.leftovers import Freed, Holds, free, holds
 from nubrak.desk.overview import Overview, overview_of
 from nubrak.store.sessions import SessionLine, SessionState
@@ -70,7 +71,7 @@ def remove_session(session_id: str, desk: AnyDesk) -> None:
 @router.post("/sessions/{session_id}/edits")
 def edit(session_id: str, body: EditRequest, desk: AnyDesk) -> SessionState:
     """Apply an action."""
-    return desk.sessions.edit(session_id, body.revision, body.action)
+    return locking.edit(desk, session_id, body.revision, body.action)
 
 
 @router.post("/sessions/{session_id}/undo")
