@@ -30,6 +30,8 @@ class AudioHash:
     """Marks the content hash of a stored audio file."""
 
 
+FIRST_BAR_S = 3600.0  # how long before the time line bar 1 may stand
+BarOneS = Annotated[float, Field(ge=-FIRST_BAR_S, le=LAST_S), OnTimeLine]
 TimeLineS = Annotated[float, Field(ge=0, le=LAST_S), OnTimeLine]
 LengthS = Annotated[float, OffTimeLine]
 AudioKey = Annotated[str, AudioHash]

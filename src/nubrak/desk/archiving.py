@@ -27,6 +27,7 @@ from nubrak.core.prints import (
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.core.session import Document
 from nubrak.desk.desk import Desk
+from nubrak.desk.lists import written_parts
 from nubrak.desk.printing import draft
 from nubrak.desk.standing import Standing
 from nubrak.store.audio import chunks_of, hash_of, name_of, put_audio, write_chunks
@@ -72,8 +73,7 @@ def write_archive(desk: Desk, standing: Standing, go_on: GoOn | None = None) -> 
                 midi_file(
                     [
                         Track(standing.names[part_id], standing.notes(part_id))
-                        for part_id, _ in document.ordered_parts()
-                        if not document.is_aside(part_id)
+                        for part_id in written_parts(standing, standing.chosen(None))
                     ],
                     document.tempo,
                 ),

@@ -11,6 +11,7 @@ from nubrak.core.prints import read_hits
 from nubrak.core.problem import Problem
 from nubrak.core.session import AddParts, NewPart, out_of_bounds
 from nubrak.core.shape import PatternNote
+from nubrak.core.tempo import Tempo
 from nubrak.desk.desk import Desk
 from nubrak.desk.shaping import with_ids
 from nubrak.desk.standing import Standing
@@ -24,21 +25,33 @@ class ChangesFromMidi(BaseModel):
     same: int
     strange: list[str] = Field(description="tracks that belong to no part")
     said: list[str]
+    tempo: Tempo | None = Field(default=None, description="the file's tempo, where it is another")
 
 
 def changes_from(standing: Standing, read: ReadMidi) -> ChangesFromMidi:
     """What a MIDI file that left from here says different now."""
     document = standing.document
     left = {
-        part_id: (standing.names[part_id], standing.notes(part_id)) for part_id, _ in document.ordered_parts()
+        part_id: (standing.names[part_id], standing.notes(part_id))
+        for part_id, _ in document.ordered_parts()
+        if document.is_noted(part_id)
     }
-    back = midi_difference(left, read)
+    back = midi_difference(left, read, document.tempo)
     about = {
         part_id: Left(standing.notes(part_id), standing.decisions(part_id), part.mark_list, part.pattern)
         for part_id, part in document.parts.items()
     }
+    said, tempo = list(read.said), None
+    if back.other_tempo:
+        only = "Only the tempo differs" if not back.differences else "The tempo differs as well"
+        said.insert(0, f"{only}: {document.tempo.bpm:.2f} → {read.tempo.bpm:.2f} bpm.")
+        tempo = read.tempo
     return ChangesFromMidi(
-        proposals=proposals(back.differences, about), same=back.same, strange=back.strange, said=read.said
+        proposals=proposals(back.differences, about),
+        same=back.same,
+        strange=back.strange,
+        said=said,
+        tempo=tempo,
     )
 
 

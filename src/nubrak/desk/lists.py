@@ -7,7 +7,9 @@ from dataclasses import replace
 from io import BytesIO
 from typing import Literal
 
-from nubrak.core.midi import Track, midi_file
+import numpy as np
+
+from nubrak.core.midi import Track, from_bar_one_s, midi_file
 from nubrak.core.pieces import file_name
 from nubrak.core.prints import HitLine, to_csv, to_jams, to_json
 from nubrak.desk.cleaning import keying_notes
@@ -59,16 +61,17 @@ def midi_of(
     span_s: tuple[float, float] | None,
     channels: Channels = "set",
     keys_lead_s: float | None = None,
+    from_bar_one: bool = False,
 ) -> bytes:
     """These parts as a Standard MIDI File with a track for each or all on one, or as a zip with a file for
     each; of the stretch ``span_s`` only, where there is one; on the channels that are set, or a channel for
     each. With ``keys_lead_s`` they are notes that key a gate on the recording, each so long before its
-    attack.
+    attack. Files begin with the recording, or, ``from_bar_one``, at bar one.
     """
     document = standing.document
-    written = part_ids
-    if len(part_ids) > 1:
-        written = [one for one in part_ids if document.is_noted(one) and not document.is_aside(one)]
+    written = part_ids if len(part_ids) == 1 else written_parts(standing, part_ids)
+    if from_bar_one and span_s is None:
+        span_s = (bar_one_offset_s(standing), np.inf)
     if keys_lead_s is not None:
         written = [one for one in written if document.part(one).sources and document.is_noted(one)]
     tracks = [
@@ -78,6 +81,7 @@ def midi_of(
         )
         for part_id in written
     ]
+    tracks = [track for track in tracks if len(track.notes)]
     if channels == "each":
         tracks = [
             replace(track, notes=replace(track.notes, channel=number % _CHANNELS + 1))
@@ -91,6 +95,24 @@ def midi_of(
             data = midi_file([track], document.tempo, False, per_quarter, span_s)
             bundle.writestr(file_name(f"{track.name}.mid"), data)
     return files.getvalue()
+
+
+def written_parts(standing: Standing, part_ids: list[str]) -> list[str]:
+    """Those of some parts that a MIDI file has a track for: with notes, and not set aside."""
+    document = standing.document
+    return [
+        one
+        for one in part_ids
+        if document.is_noted(one) and not document.is_aside(one) and len(standing.notes(one))
+    ]
+
+
+def bar_one_offset_s(standing: Standing) -> float:
+    """Where in the session a MIDI file begins that is written from bar one, in s."""
+    document = standing.document
+    notes = [standing.notes(one).time_s for one in written_parts(standing, list(document.parts))]
+    first_s = min((float(time_s.min()) for time_s in notes), default=document.tempo.bar_one_s)
+    return from_bar_one_s(document.tempo, first_s)
 
 
 def hits_as(standing: Standing, part_ids: list[str], form: ListForm) -> str:

@@ -10,6 +10,7 @@ from nubrak.core.midi import USUAL_TICKS, half_tick_ms
 from nubrak.core.session import WithoutMicrophone, without_microphone
 from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
+from nubrak.desk.lists import bar_one_offset_s, written_parts
 from nubrak.desk.sorting import tell_what_is_new
 from nubrak.desk.tempo import take_if_sure
 
@@ -38,6 +39,11 @@ class Overview(BaseModel):
         description="how far a note may be from its stroke in MIDI of so many ticks per quarter"
     )
     parts: list[PartOverview]
+    tracks: int = Field(description="how many parts have a track in a MIDI file of the session")
+    notes: int = Field(description="how many notes it holds")
+    bar_one_offset_s: float = Field(
+        description="where in the recording a MIDI file begins that is written from bar one"
+    )
     without_microphone: WithoutMicrophone | None = Field(
         default=None, description="pieces of the kit that only others hear"
     )
@@ -75,12 +81,16 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
                 problem=problem,
             )
         )
+    written = written_parts(standing, list(standing.document.parts))
     rounding = {ticks: round(half_tick_ms(standing.document.tempo, ticks), 4) for ticks in USUAL_TICKS}
     return Overview(
         revision=standing.state.revision,
         length_s=standing.document.length_s,
         rounding_ms=rounding,
         parts=parts,
+        tracks=len(written),
+        notes=sum(len(standing.notes(part_id)) for part_id in written),
+        bar_one_offset_s=round(bar_one_offset_s(standing), 4),
         without_microphone=without_microphone(standing.document),
         tempo_offer=offer,
     )

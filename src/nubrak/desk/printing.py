@@ -35,6 +35,7 @@ from nubrak.core.prints import (
 )
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.desk.desk import Desk
+from nubrak.desk.lists import written_parts
 from nubrak.desk.standing import Standing
 
 # As much sound as a window waits for: rendered a few hundred times as fast as it sounds, well under a minute.
@@ -275,8 +276,7 @@ def bundle(
             if choice.midi:
                 tracks = [
                     Track(standing.names[part_id], standing.notes(part_id))
-                    for part_id, _ in document.ordered_parts()
-                    if not document.is_aside(part_id)
+                    for part_id in written_parts(standing, standing.chosen(None))
                 ]
                 files.writestr(titled_file(document.name, "", "mid"), midi_file(tracks, document.tempo))
             files.writestr("report.csv", _as_table(lines))

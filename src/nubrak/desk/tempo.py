@@ -105,7 +105,7 @@ def follow_parts(desk: Desk, session_id: str, revision: int, part_ids: list[str]
 
 
 def tempo_of_midi(desk: Desk, session_id: str, revision: int, data: bytes) -> SessionState:
-    """Tempo, its changes and the time signature of a MIDI file; its bar 1 is where the session begins."""
-    changes = read_midi(data).tempo.model_dump(exclude={"known", "sure"}) | {"bar_one_s": 0.0}
+    """Tempo, its changes, the time signature and bar one of a MIDI file that begins with the session."""
+    changes = read_midi(data).tempo.model_dump(exclude={"known", "sure"})
     action = SetTempo.model_validate({"kind": "set_tempo", "changes": changes})
     return desk.sessions.edit(session_id, revision, action)

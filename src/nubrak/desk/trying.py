@@ -52,9 +52,9 @@ def fitted(
     if not instead_of:
         layer = changed(layer, _articulation(standing, part_id, instrument))
     rate = standing.document.rate_hz
-    recording = recorded_first(desk, standing, part_id)
     try:
         hits, _, sounds = struck_by(desk, standing, part_id, layer, most)
+        recording = recorded_first(desk, standing, part_id)
         wanted = UNDER_DB
         if instead_of is not None:
             hits_before, _, sounds_before = struck_by(desk, standing, part_id, instead_of, most)

@@ -12,9 +12,10 @@ import numpy as np
 import pretty_midi
 import pytest
 
+from nubrak.core.midi.clock import clock, half_tick_ms
 from nubrak.core.midi.difference import midi_difference
 from nubrak.core.midi.read import read_midi
-from nubrak.core.midi.write import Track, clock, half_tick_ms, midi_file
+from nubrak.core.midi.write import Track, midi_file
 from nubrak.core.shape.notes import Notes
 from nubrak.core.tempo.tempo_map import Tempo, TempoChange
 from tests.core.midi.notes import LEFT, MAP, file_of, notes
@@ -36,7 +37,9 @@ def test_with_a_tempo_map_every_note_stands_on_its_stroke(per_quarter: int, one_
     assert (
         np.abs(found - TAKES).max() * 1000 <= half_tick_ms(MAP, per_quarter) * 1.1
     )  # a tempo in whole microseconds moves it a little
-    assert np.allclose(read.get_tempo_changes()[1], [97.3, 121.7, 88.8, 140.0], rtol=1e-5)
+    times, tempos = read.get_tempo_changes()
+    there = [tempos[np.searchsorted(times, at_s, side="right") - 1] for at_s in (3.0, 10.0, 16.0, 28.0)]
+    assert np.allclose(there, [97.3, 121.7, 88.8, 140.0], rtol=1e-4)
 
 
 def test_no_error_adds_up_over_hours_of_tempo_changes() -> None:
@@ -51,8 +54,10 @@ def test_a_region_begins_at_zero_and_keeps_its_tempo() -> None:
     read = pretty_midi.PrettyMIDI(BytesIO(data))
     inside = TAKES[(TAKES >= 10) & (TAKES < 25)] - 10
     assert np.abs(np.sort([note.start for note in read.instruments[0].notes]) - inside).max() < 0.0006
-    assert np.allclose(read.get_tempo_changes()[1], [121.7, 88.8, 140.0], rtol=1e-5)
-    assert read.get_tempo_changes()[0][1] == pytest.approx(3.013, abs=0.001)
+    # Before its first bar line it has a tempo of its own.
+    times, tempos = read.get_tempo_changes()
+    assert np.allclose(tempos[1:], [121.7, 88.8, 140.0], rtol=1e-5)
+    assert times[2] == pytest.approx(3.013, abs=0.001)
 
 
 def test_lengths_to_the_next_and_of_each_its_own() -> None:
@@ -149,3 +154,40 @@ def test_a_combined_file_goes_to_the_parts_by_note() -> None:
 
 
 # Damaged files
+
+
+def edited(data: bytes, **tempo: float) -> bytes:
+    """The file with other tempo entries, the notes at their ticks, as another program leaves it."""
+    file = mido.MidiFile(file=BytesIO(data), charset="utf-8")
+    for track in file.tracks:
+        for message in track:
+            if message.type == "set_tempo":
+                message.tempo = mido.bpm2tempo(tempo["bpm"])
+    out = BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+def test_a_file_whose_tempo_alone_was_changed_has_no_note_that_moved() -> None:
+    tempo = Tempo(bpm=97.3, bar_one_s=0.591)
+    back = read_midi(edited(file_of(LEFT, tempo), bpm=110.0))
+    found = midi_difference(LEFT, back, tempo)
+    assert found.differences == [] and found.same == 60 and found.other_tempo
+    as_it_left = midi_difference(LEFT, read_midi(file_of(LEFT, tempo)), tempo)
+    assert as_it_left.differences == [] and not as_it_left.other_tempo
+
+
+@pytest.mark.parametrize("per_quarter", [96, 480])
+def test_what_the_rounding_of_ticks_explains_is_no_change(per_quarter: int) -> None:
+    tempo = Tempo(bpm=93.0, bar_one_s=0.4)
+    left = {"k": ("Kick", notes(TAKES)), "s": ("Snare", notes(TAKES + 0.013, number=38))}
+    data = midi_file([Track(name, made) for name, made in left.values()], tempo, per_quarter=per_quarter)
+    found = midi_difference(left, read_midi(data), tempo)
+    assert found.differences == [] and found.same == 300 and not found.other_tempo
+
+
+def test_a_file_that_begins_at_bar_one_is_known_too() -> None:
+    tempo = Tempo(bpm=120.0, bar_one_s=2.25)
+    left = {"k": ("Kick", notes(2.25 + np.arange(40) * 0.5))}
+    data = midi_file([Track("Kick", left["k"][1])], tempo, span_s=(2.25, 60.0))
+    assert midi_difference(left, read_midi(data), tempo).differences == []

@@ -16,7 +16,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nubrak.core.layer.plan import level_of_velocity_db
-from nubrak.core.midi.write import Track, clock, midi_file
+from nubrak.core.midi.clock import clock
+from nubrak.core.midi.read import read_midi
+from nubrak.core.midi.write import Track, midi_file
 from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.shape.notes import Notes, ShapeSettings, velocities
 from nubrak.core.shape.velocity import LOUDEST_USUAL
@@ -138,11 +140,17 @@ def test_read_back_through_mido_no_note_is_left_hanging() -> None:
 
 @given(st.floats(0, 3600), st.floats(20, 400))
 def test_ticks_are_the_nearest(time_s: float, bpm: float) -> None:
-    tick_s = mido.bpm2tempo(bpm) / 1e6 / 960
-    (tick,) = clock(Tempo(bpm=bpm), 960).tick_of(np.array([time_s]))
-    assert abs(tick * tick_s - time_s) <= tick_s / 2 + 1e-9
+    counted, tick_s = clock(Tempo(bpm=bpm), 960, end_s=time_s), 60.0 / bpm / 960
+    tick = counted.tick_of(np.array([time_s]))
+    # A tempo is written in whole microseconds: what that adds up to stays under 0.4 ticks.
+    assert abs(float(tick[0]) * tick_s - time_s) <= 0.9 * tick_s + 1e-6
+    assert abs(float(counted.time_of(tick)[0]) - time_s) <= tick_s / 2 * 1.001
 
 
-def test_names_that_do_not_fit_the_file_do_not_break_it() -> None:
+def test_names_are_utf_8() -> None:
     data = midi_file([Track("Große Trommel 大鼓", notes([0.5]))], Tempo())
-    assert mido.MidiFile(file=BytesIO(data)).tracks[1].name == "Große Trommel ??"
+    assert mido.MidiFile(file=BytesIO(data), charset="utf-8").tracks[1].name == "Große Trommel 大鼓"
+    assert read_midi(data).tracks[0].name == "Große Trommel 大鼓"
+    # Other programs write Latin-1: of a name as long in bytes.
+    of_others = data.replace("Große Trommel 大鼓".encode(), "Große Trommel, und mehr".encode("latin-1")[:21])
+    assert read_midi(of_others).tracks[0].name == "Große Trommel, und me"

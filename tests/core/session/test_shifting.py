@@ -165,9 +165,17 @@ def test_a_walk_leaves_what_it_walks_over(document: Document) -> None:
 
 
 def test_what_would_leave_the_day_stays() -> None:
-    document = Document(name="T", tempo=Tempo(bar_one_s=1.0))
+    document = Document(
+        name="T", tempo=Tempo(bar_one_s=1.0), sources={"s": Source(name="s", place=0, clips=[take(1.0)])}
+    )
     with pytest.raises(Problem, match="beyond its day"):
         shift_all(document, -2.0)
+    assert document.tempo.bar_one_s == 1.0
+    # Bar one may stand before the recording.
+    shift_all(document, -1.0)
+    assert document.tempo.bar_one_s == 0.0
+    document.tempo = Tempo(bar_one_s=-1.0)
+    shift_all(document, 2.0)
     assert document.tempo.bar_one_s == 1.0
 
 

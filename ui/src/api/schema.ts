@@ -1634,7 +1634,8 @@ export interface paths {
          * Print Midi
          * @description Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a
          *     zip; of a region only, where both its ends are given. With ``keys`` they are notes that key a gate on the
-         *     recordings: as long as each stroke rings, and ``lead_ms`` early.
+         *     recordings: as long as each stroke rings, and ``lead_ms`` early. A file begins with the recording, or at
+         *     bar one with ``from_bar_one``.
          */
         get: operations["print_midi"];
         put?: never;
@@ -2698,6 +2699,8 @@ export interface components {
             strange: string[];
             /** Said */
             said: string[];
+            /** @description the file's tempo, where it is another */
+            tempo?: components["schemas"]["Tempo"] | null;
         };
         /**
          * ChooseBars
@@ -5570,6 +5573,21 @@ export interface components {
             };
             /** Parts */
             parts: components["schemas"]["PartOverview"][];
+            /**
+             * Tracks
+             * @description how many parts have a track in a MIDI file of the session
+             */
+            tracks: number;
+            /**
+             * Notes
+             * @description how many notes it holds
+             */
+            notes: number;
+            /**
+             * Bar One Offset S
+             * @description where in the recording a MIDI file begins that is written from bar one
+             */
+            bar_one_offset_s: number;
             /** @description pieces of the kit that only others hear */
             without_microphone?: components["schemas"]["WithoutMicrophone"] | null;
             /** @description what the hits suggest, not surely enough to be taken by itself */
@@ -7062,7 +7080,8 @@ export interface components {
         };
         /**
          * SetTempo
-         * @description Tempo, signature, and where bar 1 stands; what is not named stays.
+         * @description Tempo, signature, and where bar 1 stands; what is not named stays. A new tempo without changes of its
+         *     own holds throughout.
          */
         SetTempo: {
             /**
@@ -8124,7 +8143,7 @@ export interface components {
             beat_unit: number;
             /**
              * Bar One S
-             * @description where bar 1 stands; the grid follows it, MIDI starts at zero
+             * @description where bar 1 stands; before zero where the recording begins later
              * @default 0
              */
             bar_one_s: number;
@@ -13794,6 +13813,7 @@ export interface operations {
                 channels?: "set" | "each";
                 keys?: boolean;
                 lead_ms?: number;
+                from_bar_one?: boolean;
             };
             header?: never;
             path: {

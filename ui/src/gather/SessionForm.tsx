@@ -1,3 +1,4 @@
+import { counted } from '../shell/counted';
 import { useRef, useState } from 'react';
 import { Form } from 'react-bootstrap';
 import { client, take, type Document, type Schema } from '../api/client';
@@ -52,7 +53,9 @@ export function SessionForm({ doing, document, offer }: Props) {
       );
       setHeard(found.told);
       if (!found.told)
-        useWindow.getState().notify(`${found.hits} hits are too few to tell a tempo. Type or tap it.`, true);
+        useWindow
+          .getState()
+          .notify(`${counted(found.hits, 'hit')}: too few to detect a tempo. Type or tap it.`, true);
     } catch (error) {
       tell(error);
     }

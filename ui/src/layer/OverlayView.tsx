@@ -1,3 +1,4 @@
+import { counted } from '../shell/counted';
 import { useCallback, useState } from 'react';
 import type { Piece, Schema } from '../api/client';
 import { useWindow } from '../state/window';
@@ -88,7 +89,11 @@ export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props
       context.stroke();
       context.textAlign = 'left';
       context.fillStyle = colour;
-      context.fillText(`${found.hits} hits, their middle and the half of them around it`, LEFT + 4, 14);
+      context.fillText(
+        `${counted(found.hits, 'hit')}, their middle and the half of them around it`,
+        LEFT + 4,
+        14,
+      );
       context.fillStyle = look.ink;
       context.textAlign = 'right';
       const moved = dragged ? `, ${dragged > 0 ? '+' : ''}${dragged} samples`.replace('-', '−') : '';
@@ -109,7 +114,10 @@ export function OverlayView({ piece, found, layerName, rateHz, onOffset }: Props
   });
   return (
     <div className="stage grip-along" data-testid="overlay" {...handlers}>
-      <Canvas draw={draw} label={`All ${found.hits} hits at their attack, and ${layerName} over them`} />
+      <Canvas
+        draw={draw}
+        label={`All ${counted(found.hits, 'hit')} at their attack, and ${layerName} over them`}
+      />
     </div>
   );
 }

@@ -1,3 +1,4 @@
+import { counted } from '../shell/counted';
 import { Empty } from '../shell/Empty';
 import { knownTempo, tempoSaid } from '../stage/axes';
 import { useState } from 'react';
@@ -61,7 +62,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
   const sourceId = part.sources[0];
   const source = sourceId ? document.sources?.[sourceId] : undefined;
   const heads = familyHeads(document);
-  const hits = overview?.parts.reduce((sum, one) => sum + one.time_s.length, 0) ?? 0;
+  const { tracks = 0, notes = 0, bar_one_offset_s: offsetS = 0 } = overview ?? {};
   const layered = parts.filter(([, one]) => Object.keys(one.layers ?? {}).length);
   return (
     <>
@@ -77,7 +78,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           >
             <strong>MIDI</strong>
             <span>
-              {hits} notes, a track for each of {parts.length} {parts.length === 1 ? 'part' : 'parts'}
+              {counted(notes, 'note')} on {counted(tracks, 'track')}
               {tempo ? `, at ${tempoSaid(tempo)}` : ', no tempo known: counted at 120 bpm'}
             </span>
           </a>
@@ -95,6 +96,14 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           </a>
         </div>
         <p className="about print-more">
+          {offsetS > 0 && (
+            <>
+              <a href={midi({ from_bar_one: 'true' })} download>
+                MIDI from bar one
+              </a>
+              , to be put {offsetS.toFixed(3)} s into the recording{' · '}
+            </>
+          )}
           <a href={midi({ layout: 'each' })} download>
             MIDI, a file for each part
           </a>
@@ -159,7 +168,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
                   <td>
                     {piece && <PieceMark piece={piece} />} {name(id)}
                   </td>
-                  <td className="number">{heads.has(id) ? '' : `${line?.time_s.length ?? 0} hits`}</td>
+                  <td className="number">{heads.has(id) ? '' : counted(line?.time_s.length ?? 0, 'hit')}</td>
                   <td className="number" title="note number and its name">
                     {line && !heads.has(id) && noteName(line.note)}
                   </td>

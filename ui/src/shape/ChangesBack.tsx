@@ -19,7 +19,7 @@ interface Props {
 
 /** A MIDI file that came back: every note that is different, to be taken one by one or in whole. */
 export function ChangesBack({ doing, found, names, lengthS, onLeft }: Props) {
-  const { proposals, same, strange, said } = found;
+  const { proposals, same, strange, said, tempo } = found;
   const takeOver = async (chosen: Proposal[]) => {
     const marks: Record<string, Record<string, Schema['MarkChange']>> = {};
     const notes: Record<string, Record<string, Schema['PatternNote']>> = {};
@@ -32,6 +32,12 @@ export function ChangesBack({ doing, found, names, lengthS, onLeft }: Props) {
     if (!(await doing.act({ kind: 'take_changes', marks, notes, remove }))) return;
     const left = proposals.filter((one) => !chosen.includes(one));
     onLeft(left.length ? { ...found, proposals: left, same: same + chosen.length } : null);
+  };
+  const takeTempo = async () => {
+    if (!tempo) return;
+    const { bpm, beats_per_bar, beat_unit, changes } = tempo;
+    const values = { bpm, beats_per_bar, beat_unit, changes } as Schema['SetTempo']['changes'];
+    if (await doing.act({ kind: 'set_tempo', changes: values })) onLeft({ ...found, tempo: null, said: [] });
   };
   const goTo = (one: Proposal) =>
     useWindow.getState().set({
@@ -46,7 +52,9 @@ export function ChangesBack({ doing, found, names, lengthS, onLeft }: Props) {
         <h2>
           {proposals.length
             ? `${proposals.length} note${proposals.length === 1 ? '' : 's'} came back different`
-            : 'Nothing was changed in this file'}
+            : tempo
+              ? 'Only the tempo differs'
+              : 'Nothing was changed in this file'}
         </h2>
         <p className="about">
           {same} {same === 1 ? 'is' : 'are'} as {same === 1 ? 'it' : 'they'} left.{' '}
@@ -57,6 +65,11 @@ export function ChangesBack({ doing, found, names, lengthS, onLeft }: Props) {
           {proposals.length > 0 && (
             <button type="button" className="look-act solo" onClick={() => void takeOver(proposals)}>
               Take all of them
+            </button>
+          )}
+          {tempo && (
+            <button type="button" className="look-act solo" onClick={() => void takeTempo()}>
+              Take the tempo, {tempo.bpm?.toFixed(1)} bpm
             </button>
           )}
           <button type="button" className="plain-act" onClick={() => onLeft(null)}>

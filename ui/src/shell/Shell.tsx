@@ -1,3 +1,4 @@
+import { counted } from './counted';
 // Before the benches, whose own styles come after it.
 import './shell.scss';
 import { useEffect, useMemo, useRef } from 'react';
@@ -202,9 +203,9 @@ export function Shell() {
   const sources = Object.keys(document.sources ?? {}).length;
   const under: Record<BenchName, string> = {
     gather: `${sources} ${sources === 1 ? 'source' : 'sources'}`,
-    find: `${hits} ${hits === 1 ? 'hit' : 'hits'}`,
+    find: counted(hits, 'hit'),
     sort: `${told} ${told === 1 ? 'piece' : 'pieces'}`,
-    shape: `${hits} ${hits === 1 ? 'note' : 'notes'}`,
+    shape: counted(hits, 'note'),
     layer: `${layers} ${layers === 1 ? 'layer' : 'layers'}`,
     mix: stages ? `${stages} ${stages === 1 ? 'stage' : 'stages'}` : 'nothing colours',
     print: 'MIDI and audio',
@@ -281,7 +282,7 @@ export function Shell() {
 function sumsOf(part: PartOverview | undefined): string {
   if (!part || part.progress < 1) return '';
   const hits = part.time_s.length;
-  return `${hits} hit${hits === 1 ? '' : 's'} · ${part.doubtful} in doubt · ${part.by_hand} by hand`;
+  return `${counted(hits, 'hit')} · ${part.doubtful} in doubt · ${part.by_hand} by hand`;
 }
 
 function NightButton() {

@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nubrak.core.midi.read import ReadMidi
+from nubrak.core.midi.clock import Clock, half_tick_ms
+from nubrak.core.midi.read import ReadMidi, ReadTrack
+from nubrak.core.midi.write import clock_of, from_bar_one_s
 from nubrak.core.shape import Notes
+from nubrak.core.tempo import Tempo, beats_at, seconds_at
 
 SAME_S = 0.0015  # ticks and other programs' own rounding move notes by less
+_ROUNDING_MS = 0.2  # of what other programs round beside the ticks
+_OTHER_BEAT_S = 0.0002  # a beat that is longer or shorter by this has another tempo
 _REACH_S = 0.25  # a moved note is looked for so far away
 Kind = Literal["moved", "velocity", "pitch", "deleted", "added"]
 
@@ -35,13 +42,14 @@ class Difference:
 
 @dataclass(frozen=True)
 class MidiDifference:
-    """All differences in order of time, how many notes came back as they left, and the names of tracks that
-    belong to no part.
+    """All differences in order of time, how many notes came back as they left, the names of tracks that
+    belong to no part, and whether the file has another tempo than it left with.
     """
 
     differences: list[Difference]
     same: int
     strange: list[str]
+    other_tempo: bool = False
 
 
 @dataclass(frozen=True)
@@ -52,28 +60,81 @@ class _Back:
 
 
 def midi_difference(
-    left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float = 0.0
+    left: dict[str, tuple[str, Notes]], back: ReadMidi, tempo: Tempo | None = None
 ) -> MidiDifference:
-    """What left, per part its name and its notes, against a file that came back; ``offset_s`` is where the
-    file begins in the session.
+    """What left, per part its name and its notes, against a file that came back; ``tempo`` is the session's.
 
     Tracks are given to parts by name, else by the notes they hold. Within a part, first what stands where it
     stood, then, among the rest, the nearest in time with the same note, then the nearest with another;
-    whatever is left over was deleted or added.
+    whatever is left over was deleted or added. Ticks are read as they were written, so that a file whose
+    tempo alone was changed has no note that moved; times as the file says them where more notes agree so.
     """
+    written = [notes for _, notes in left.values()]
+    readings = _readings(written, back, tempo or Tempo())
+    told = [_told(left, _retimed(back, times), _same_s(back)) for times in readings]
+    best = max(range(len(told)), key=lambda row: (told[row].same, -len(told[row].differences), -row))
+    return replace(told[best], other_tempo=_other_tempo(written, back, tempo or Tempo()))
+
+
+def _readings(
+    written: Sequence[Notes], back: ReadMidi, tempo: Tempo
+) -> list[Callable[[ReadTrack], NDArray[np.float64]]]:
+    """How the notes of a file may be timed: as it says itself, or by its ticks as they were written; for a
+    file that begins with the recording, and for one that begins at bar one.
+    """
+    first_s = min((float(one.time_s.min()) for one in written if len(one.time_s)), default=0.0)
+    out: list[Callable[[ReadTrack], NDArray[np.float64]]] = []
+    for start_s in dict.fromkeys((0.0, from_bar_one_s(tempo, first_s))):
+        moved = [replace(one, time_s=one.time_s - start_s) for one in written]
+        counted = clock_of(moved, tempo, back.per_quarter, start_s)
+        out.append(partial(_as_said, start_s))
+        out.append(partial(_as_written, counted, start_s))
+    return out
+
+
+def _as_said(start_s: float, track: ReadTrack) -> NDArray[np.float64]:
+    return track.time_s + start_s
+
+
+def _as_written(counted: Clock, start_s: float, track: ReadTrack) -> NDArray[np.float64]:
+    return counted.time_of(track.tick) + start_s
+
+
+def _retimed(back: ReadMidi, times: Callable[[ReadTrack], NDArray[np.float64]]) -> ReadMidi:
+    return replace(back, tracks=[replace(track, time_s=times(track)) for track in back.tracks])
+
+
+def _same_s(back: ReadMidi) -> float:
+    """How far apart two notes are still at one place: what rounding to the file's ticks explains."""
+    return max(SAME_S, (half_tick_ms(back.tempo, back.per_quarter) + _ROUNDING_MS) / 1000.0)
+
+
+def _other_tempo(written: Sequence[Notes], back: ReadMidi, tempo: Tempo) -> bool:
+    """Whether a file counts its beats otherwise than it did when it left."""
+    if not tempo.is_known or not back.tracks:
+        return False
+    until_s = max(float(track.time_s.max()) for track in back.tracks)
+    beats = np.arange(1.0, 1.0 + max(float(beats_at(back.tempo, np.array([until_s]))[0]), 1.0))
+    theirs = seconds_at(back.tempo, beats) - back.tempo.bar_one_s
+    ours = seconds_at(tempo, beats) - tempo.bar_one_s
+    return bool(np.abs(np.diff(theirs, prepend=0.0) - np.diff(ours, prepend=0.0)).max() > _OTHER_BEAT_S)
+
+
+def _told(left: dict[str, tuple[str, Notes]], back: ReadMidi, same_s: float) -> MidiDifference:
+    """The differences of a file whose notes are timed."""
     notes_of = {
         part: _sorted(_Back(notes.time_s, notes.each_number, notes.velocity))
         for part, (_, notes) in left.items()
     }
     places_of = {part: np.argsort(notes.time_s, kind="stable") for part, (_, notes) in left.items()}
-    came, strange = _given(left, back, offset_s)
+    came, strange = _given(left, back)
     differences: list[Difference] = []
     same = 0
     for part, was in notes_of.items():
         now = came.get(part)
         if now is None:
             continue
-        of_now = _matched(was, now)
+        of_now = _matched(was, now, same_s)
         taken = np.full(len(now.time_s), -1, np.int64)
         taken[of_now[of_now >= 0]] = np.nonzero(of_now >= 0)[0]
         for row, (place, match) in enumerate(zip(places_of[part].tolist(), of_now.tolist(), strict=True)):
@@ -85,7 +146,7 @@ def midi_difference(
                 continue
             new = (float(now.time_s[match]), int(now.velocity[match]), int(now.number[match]))
             kinds: list[Kind] = []
-            if abs(new[0] - about[0]) > SAME_S:
+            if abs(new[0] - about[0]) > same_s:
                 kinds.append("moved")
             if new[2] != about[2]:
                 kinds.append("pitch")
@@ -120,13 +181,13 @@ def _sorted(notes: _Back) -> _Back:
     return _Back(notes.time_s[order], notes.number[order], notes.velocity[order])
 
 
-def _given(
-    left: dict[str, tuple[str, Notes]], back: ReadMidi, offset_s: float
-) -> tuple[dict[str, _Back], list[str]]:
+def _given(left: dict[str, tuple[str, Notes]], back: ReadMidi) -> tuple[dict[str, _Back], list[str]]:
     """Which notes of the file belong to which part."""
+    # Other programs keep names as Latin-1, with a question mark for what does not fit.
     by_name = {
-        name.encode("latin-1", "replace").decode("latin-1").casefold(): part
-        for part, (name, _) in left.items()
+        said.casefold(): part
+        for part, (name, _) in reversed(left.items())
+        for said in (name.encode("latin-1", "replace").decode("latin-1"), name)
     }
     by_number = {
         int(number): part
@@ -138,7 +199,7 @@ def _given(
     for track in back.tracks:
         part = by_name.get(track.name.casefold())
         if part is not None:
-            columns.setdefault(part, []).append((track.time_s + offset_s, track.number, track.velocity))
+            columns.setdefault(part, []).append((track.time_s, track.number, track.velocity))
             continue
         owners = np.array([by_number.get(number, "") for number in track.number.tolist()])
         if not np.any(owners != ""):
@@ -147,7 +208,7 @@ def _given(
         for owner in np.unique(owners[owners != ""]).tolist():
             rows = owners == owner
             columns.setdefault(owner, []).append(
-                (track.time_s[rows] + offset_s, track.number[rows], track.velocity[rows])
+                (track.time_s[rows], track.number[rows], track.velocity[rows])
             )
     return {
         part: _sorted(_Back(*(np.concatenate(column) for column in zip(*found, strict=True))))
@@ -155,11 +216,11 @@ def _given(
     }, strange
 
 
-def _matched(was: _Back, now: _Back) -> NDArray[np.int64]:
+def _matched(was: _Back, now: _Back, same_s: float) -> NDArray[np.int64]:
     """For every note that left (n,) the row of the one that came back, or -1."""
     out = np.full(len(was.time_s), -1, np.int64)
     free = np.ones(len(now.time_s), bool)
-    for reach_s, same_note in ((SAME_S, True), (_REACH_S, True), (SAME_S, False), (_REACH_S, False)):
+    for reach_s, same_note in ((same_s, True), (_REACH_S, True), (same_s, False), (_REACH_S, False)):
         rows, rest = np.nonzero(out < 0)[0], np.nonzero(free)[0]
         if not len(rows) or not len(rest):
             break

@@ -15,13 +15,15 @@ from nubrak.core.time_line import LAST_S
 MOST_BYTES = 3_000_000  # a million events; no performance has more
 
 _USUAL_QUARTER_US = 500_000  # RP-001: 120 bpm where a file names no tempo
+_ROUNDING_US = 2  # neighbours that differ by so little are one tempo
+_NOTHING_S = 1e-4  # an entry so near bar one stands at it
 _TODO = "Export it once more as a Standard MIDI File of format 0 or 1."
 
 
 @dataclass(frozen=True)
 class ReadTrack:
     """The notes of one track, in order of time: ``time_s``, ``length_s``, ``number``, ``velocity``,
-    ``channel`` (1 to 16), (n,) each.
+    ``channel`` (1 to 16) and ``tick``, (n,) each.
     """
 
     name: str
@@ -30,14 +32,18 @@ class ReadTrack:
     number: NDArray[np.int64]
     velocity: NDArray[np.int64]
     channel: NDArray[np.int64]
+    tick: NDArray[np.int64]
 
 
 @dataclass(frozen=True)
 class ReadMidi:
-    """A MIDI file: its tracks that have notes, its tempo, and what was odd about it, a sentence each."""
+    """A MIDI file: its tracks that have notes, its tempo, its ticks per quarter, and what was odd about it,
+    a sentence each.
+    """
 
     tracks: list[ReadTrack]
     tempo: Tempo
+    per_quarter: int
     said: list[str]
 
 
@@ -83,35 +89,79 @@ def read_midi(data: bytes) -> ReadMidi:
             "Nothing was changed.",
             _TODO,
         )
-    starts, times, quarters, signature = _tempo_of(file, per_quarter)
+    starts, times, quarters = _tempo_entries(file, per_quarter)
+    signature, bar_tick = _signature(file, per_quarter)
     tracks = []
     for number, track in enumerate(file.tracks, start=1):
         read = _notes(track, number, starts, times, quarters, per_quarter, said)
         if read is not None:
             tracks.append(read)
-    return ReadMidi(tracks, _tempo(times, quarters, signature), said)
+    bar_one_s = float(_seconds(np.array([bar_tick]), starts, times, quarters, per_quarter)[0])
+    return ReadMidi(tracks, _tempo(times, quarters, signature, bar_one_s), per_quarter, said)
 
 
-def _tempo_of(
+def _tempo_entries(
     file: smf.FileRead, per_quarter: int
-) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64], tuple[int, int]]:
-    """Ticks, seconds and microseconds per quarter of every tempo, (m,) each, and the first time signature."""
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64]]:
+    """Ticks, seconds and microseconds per quarter of every tempo, (m,) each."""
     changes: dict[int, int] = {0: _USUAL_QUARTER_US}
-    signature = None
     for track in file.tracks:
         for tick, kind, data in track.metas:
             if kind == smf.SET_TEMPO and len(data) >= 3 and any(data[:3]):
                 changes[tick] = int.from_bytes(data[:3], "big")
-            elif kind == smf.TIME_SIGNATURE and len(data) >= 2 and signature is None:
-                signature = (data[0], 1 << min(data[1], 16))
     ticks = np.array(sorted(changes), np.int64)
     quarters = np.array([changes[tick] for tick in ticks.tolist()], np.int64)
     times = np.concatenate([[0.0], np.cumsum(np.diff(ticks) * quarters[:-1] / 1e6 / per_quarter)])
-    return ticks, times, quarters, signature or (4, 4)
+    return ticks, times, quarters
 
 
-def _tempo(times: NDArray[np.float64], quarters: NDArray[np.int64], signature: tuple[int, int]) -> Tempo:
-    bpm = np.clip(60e6 / quarters, 20, 400)
+def _signature(file: smf.FileRead, per_quarter: int) -> tuple[tuple[int, int], int]:
+    """The time signature, and the tick of bar one: after a first bar of another length, as a pick-up or what
+    is recorded before bar one, the second one's.
+    """
+    found = {
+        tick: (data[0], 1 << min(data[1], 16))
+        for track in file.tracks
+        for tick, kind, data in track.metas
+        if kind == smf.TIME_SIGNATURE and len(data) >= 2 and data[0]
+    }
+    ticks = sorted(found)
+    if len(ticks) > 1:
+        beats, unit = found[ticks[0]]
+        if ticks[0] == 0 and abs(ticks[1] - beats * 4 * per_quarter / unit) < 1:
+            return found[ticks[1]], ticks[1]
+    return (found[ticks[0]] if ticks else (4, 4)), 0
+
+
+def _seconds(
+    tick: NDArray[np.int64],
+    starts: NDArray[np.int64],
+    times: NDArray[np.float64],
+    quarters: NDArray[np.int64],
+    per_quarter: int,
+) -> NDArray[np.float64]:
+    """The time of each tick (n,), in s, by the tempo entries (m,)."""
+    row = np.searchsorted(starts, tick, side="right") - 1
+    return np.asarray(times[row] + (tick - starts[row]) * quarters[row] / 1e6 / per_quarter)
+
+
+def _tempo(
+    times: NDArray[np.float64], quarters: NDArray[np.int64], signature: tuple[int, int], bar_one_s: float
+) -> Tempo:
+    """The tempo that a file's entries say. Those before bar one say only when it comes; neighbours that
+    differ by rounding are one tempo, whose rounding they take back.
+    """
+    row = max(int(np.searchsorted(times, bar_one_s + _NOTHING_S, side="right")) - 1, 0)
+    times, quarter_us = times[row:], quarters[row:].astype(np.float64)
+    if len(times) > 1:
+        # Of a run of such neighbours the tempo is what they come to together; the last has no end.
+        run = np.concatenate([[0], np.cumsum(np.abs(np.diff(quarter_us)) > _ROUNDING_US)])
+        first = np.flatnonzero(np.diff(run, prepend=-1))
+        length = np.append(np.diff(times), times[-1] - times[0] + 1.0)
+        spent = np.bincount(run, length)
+        counted = np.bincount(run, length / quarter_us)
+        times, quarter_us = times[first], spent / counted
+    bpm = np.clip(60e6 / quarter_us, 20, 400)
     changes = [
         TempoChange(time_s=float(time_s), bpm=float(one))
         for time_s, one in zip(times[1:].tolist(), bpm[1:].tolist(), strict=True)
@@ -122,6 +172,7 @@ def _tempo(times: NDArray[np.float64], quarters: NDArray[np.int64], signature: t
         bpm=float(bpm[0]),
         beats_per_bar=min(max(beats, 1), 32),
         beat_unit=unit if unit in (2, 4, 8, 16) else 4,
+        bar_one_s=min(bar_one_s, LAST_S),
         changes=changes,
     )
 
@@ -135,7 +186,7 @@ def _notes(
     per_quarter: int,
     said: list[str],
 ) -> ReadTrack | None:
-    name = next((data.decode("latin-1") for _, kind, data in track.metas if kind == smf.TRACK_NAME), "")
+    name = next((_text(data) for _, kind, data in track.metas if kind == smf.TRACK_NAME), "")
     tick = track.end_tick
     open_notes: dict[int, list[int]] = {}
     rows: list[list[int]] = []
@@ -161,11 +212,7 @@ def _notes(
             "the end of their track."
         )
 
-    def seconds(ticks: NDArray[np.int64]) -> NDArray[np.float64]:
-        row = np.searchsorted(starts, ticks, side="right") - 1
-        return np.asarray(times[row] + (ticks - starts[row]) * quarters[row] / 1e6 / per_quarter)
-
-    begin, end = seconds(table[:, 0]), seconds(table[:, 1])
+    begin, end = (_seconds(table[:, column], starts, times, quarters, per_quarter) for column in (0, 1))
     inside = begin <= LAST_S
     if not inside.all():
         said.append(
@@ -183,4 +230,13 @@ def _notes(
         kept[:, 2],
         kept[:, 3],
         kept[:, 4],
+        kept[:, 0],
     )
+
+
+def _text(data: bytes) -> str:
+    """A name as UTF-8, or as Latin-1 where it is none."""
+    try:
+        return data.decode("utf-8")
+    except UnicodeDecodeError:
+        return data.decode("latin-1")

@@ -10,11 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.midi import smf
+from nubrak.core.midi.clock import TICKS_PER_QUARTER, Clock, clock
 from nubrak.core.shape import Notes
-from nubrak.core.tempo import Tempo
-
-TICKS_PER_QUARTER = 960  # common practice: half of a tick at 120 bpm is a quarter of a millisecond
-USUAL_TICKS = (96, 480, 960, 1920, 3840)  # what other programs count in
+from nubrak.core.tempo import Tempo, beats_at, seconds_at
 
 
 @dataclass(frozen=True)
@@ -23,60 +21,6 @@ class Track:
 
     name: str
     notes: Notes
-
-
-@dataclass(frozen=True)
-class Clock:
-    """How a file counts: from tick ``ticks`` (m,), at ``time_s`` (m,), on, a quarter lasts ``quarter_us``
-    (m,) whole microseconds.
-
-    A file states its tempo in whole microseconds, so everything is counted with those figures and no error
-    adds up.
-    """
-
-    ticks: NDArray[np.int64]
-    time_s: NDArray[np.float64]
-    quarter_us: NDArray[np.int64]
-    per_quarter: int
-
-    def tick_of(self, time_s: NDArray[np.float64]) -> NDArray[np.int64]:
-        """The tick nearest to each time (n,)."""
-        row = np.maximum(np.searchsorted(self.time_s, time_s, side="right") - 1, 0)
-        return (
-            self.ticks[row]
-            + np.round((time_s - self.time_s[row]) * 1e6 * self.per_quarter / self.quarter_us[row])
-        ).astype(np.int64)
-
-    def time_of(self, tick: NDArray[np.int64]) -> NDArray[np.float64]:
-        """The time at which each tick (n,) sounds."""
-        row = np.maximum(np.searchsorted(self.ticks, tick, side="right") - 1, 0)
-        return np.asarray(
-            self.time_s[row] + (tick - self.ticks[row]) * self.quarter_us[row] / 1e6 / self.per_quarter
-        )
-
-
-def clock(tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER, start_s: float = 0.0) -> Clock:
-    """How a file of this tempo counts that begins ``start_s`` into the session."""
-    before = [change for change in tempo.changes if change.time_s <= start_s]
-    bpm = before[-1].bpm if before else tempo.bpm
-    ticks, times, quarters = [0], [0.0], [mido.bpm2tempo(bpm)]
-    for change in tempo.changes[len(before) :]:
-        # Tempo changes on a tick too; what that rounding moves, the next tempo is counted from.
-        tick = ticks[-1] + round((change.time_s - start_s - times[-1]) * 1e6 * per_quarter / quarters[-1])
-        time_s = times[-1] + (tick - ticks[-1]) * quarters[-1] / 1e6 / per_quarter
-        if tick == ticks[-1]:
-            quarters[-1] = mido.bpm2tempo(change.bpm)
-            continue
-        ticks.append(tick)
-        times.append(time_s)
-        quarters.append(mido.bpm2tempo(change.bpm))
-    return Clock(np.array(ticks, np.int64), np.array(times), np.array(quarters, np.int64), per_quarter)
-
-
-def half_tick_ms(tempo: Tempo, per_quarter: int = TICKS_PER_QUARTER) -> float:
-    """How far a note can be from its stroke at most, in ms: half a tick where the tempo is slowest."""
-    slowest = min([tempo.bpm, *(change.bpm for change in tempo.changes)])
-    return 0.5 * 60_000.0 / slowest / per_quarter
 
 
 def cut(notes: Notes, start_s: float, end_s: float) -> Notes:
@@ -97,33 +41,29 @@ def midi_file(
     one_track: bool = False,
     per_quarter: int = TICKS_PER_QUARTER,
     span_s: tuple[float, float] | None = None,
+    counted: Clock | None = None,
 ) -> bytes:
     """A Standard MIDI File: format 0 where ``one_track``, else format 1 with tempo and signature in a track
     of their own.
 
     Time zero of the file is time zero of the session, or the start of ``span_s``, so every note stands on its
-    stroke when the file is put there.
+    stroke when the file is put there. Bar lines of the file are those of the session. Tracks without notes
+    are left out. ``counted`` is how the file counts, where that is known.
     """
     start_s = 0.0
     if span_s is not None:
         start_s = span_s[0]
         tracks = [Track(track.name, cut(track.notes, *span_s)) for track in tracks]
-    counted = clock(tempo, per_quarter, start_s)
+    tracks = [track for track in tracks if len(track.notes)]
+    if counted is None:
+        counted = clock_of([track.notes for track in tracks], tempo, per_quarter, start_s)
     name = " + ".join(track.name for track in tracks) if one_track else "Tempo"
     metas = [(0, _named(name))]
     for tick, quarter_us in zip(counted.ticks.tolist(), counted.quarter_us.tolist(), strict=True):
         metas.append((tick, bytes(mido.MetaMessage("set_tempo", tempo=quarter_us).bytes())))
-        if tick == 0:
-            metas.append(
-                (
-                    0,
-                    bytes(
-                        mido.MetaMessage(
-                            "time_signature", numerator=tempo.beats_per_bar, denominator=tempo.beat_unit
-                        ).bytes()
-                    ),
-                )
-            )
+    for tick, beats, unit in counted.signatures:
+        said = mido.MetaMessage("time_signature", numerator=beats, denominator=unit)
+        metas.append((tick, bytes(said.bytes())))
     if one_track:
         return smf.header(0, 1, per_quarter) + smf.track_chunk(
             metas, *_messages([track.notes for track in tracks], counted)
@@ -170,10 +110,27 @@ def _spans(notes: Notes, counted: Clock) -> tuple[NDArray[np.int64], NDArray[np.
     return starts, np.maximum(starts + 1, np.minimum(ends, following))
 
 
+def clock_of(notes: Sequence[Notes], tempo: Tempo, per_quarter: int, start_s: float = 0.0) -> Clock:
+    """How a file counts that begins ``start_s`` into the session and holds these notes, timed from there."""
+    times = np.concatenate([one.time_s for one in notes]) if notes else np.zeros(0)
+    first_s = float(times.min()) + start_s if len(times) else None
+    return clock(tempo, per_quarter, start_s, first_s, float(times.max(initial=0.0)) + start_s)
+
+
+def from_bar_one_s(tempo: Tempo, first_s: float) -> float:
+    """Where a file begins that is written from bar one, in the session's time: at bar one, or as many whole
+    bars before it as the first note wants, as far as the session reaches.
+    """
+    if not tempo.is_known:
+        return 0.0
+    beat = float(beats_at(tempo, np.array([min(first_s, tempo.bar_one_s)]))[0])
+    bars = np.floor(round(beat / tempo.bar_beats, 6))
+    start_s = float(seconds_at(tempo, np.array([bars * tempo.bar_beats]))[0])
+    return start_s if start_s >= 0.0 else max(tempo.bar_one_s, 0.0)
+
+
 def _named(name: str) -> bytes:
-    return bytes(mido.MetaMessage("track_name", name=_latin(name)).bytes())
-
-
-def _latin(name: str) -> str:
-    """Track names are Latin-1 in the file; what does not fit becomes a question mark."""
-    return name.encode("latin-1", "replace").decode("latin-1")
+    """The track name, as UTF-8: programs of today read it so, and plain letters are the same bytes."""
+    said = name.encode("utf-8")
+    size, count = smf.variable_length(np.array([len(said)]))
+    return bytes([0xFF, smf.TRACK_NAME]) + size[0, 4 - int(count[0]) :].tobytes() + said

@@ -69,8 +69,9 @@ def print_slices(
             "Nothing was written.",
             "Raise the threshold of the hits, choose a longer step, or cut a shorter stretch.",
         )
-    counts = clock(tempo)
     start_s = np.array([begin + one.start for one in slices]) / rate_hz
+    first_s = float(start_s.min()) if len(start_s) else None
+    counts = clock(tempo, first_s=first_s, end_s=float(start_s.max(initial=0.0)))
     tick = counts.tick_of(start_s)
     # The tick at or before the slice, also where the nearest lies behind it, and none that lies half-way
     # between two samples: programs differ in which of them they take.
@@ -100,7 +101,11 @@ def print_slices(
     return SlicePrint(
         files,
         {_named(name, channel): _sfz(name, files, channel, rate_hz) for channel in channels},
-        midi_file([Track(_named(name, c), _notes(files, c, slices, rate_hz)) for c in channels], tempo),
+        midi_file(
+            [Track(_named(name, c), _notes(files, c, slices, rate_hz)) for c in channels],
+            tempo,
+            counted=counts,
+        ),
     )
 
 

@@ -34,13 +34,17 @@ class Rename(Action):
 
 
 class SetTempo(Action):
-    """Tempo, signature, and where bar 1 stands; what is not named stays."""
+    """Tempo, signature, and where bar 1 stands; what is not named stays. A new tempo without changes of its
+    own holds throughout.
+    """
 
     kind: Literal["set_tempo"]
     changes: dict[str, float | str | bool | list[TempoChange]]
 
     def apply(self, document: Document) -> str:
-        document.tempo = tempo = changed(document.tempo, {"known": "set", "sure": None, **self.changes})
+        line: dict[str, object] = {"changes": []} if "bpm" in self.changes else {}
+        about = {"known": "set", "sure": None, **line, **self.changes}
+        document.tempo = tempo = changed(document.tempo, about)
         if tempo.known == "none":
             return "No tempo: played freely"
         follows = f", in {len(tempo.changes)} steps" if tempo.changes else ""

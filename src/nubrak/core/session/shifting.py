@@ -7,13 +7,18 @@ from collections.abc import Callable
 from nubrak.core.mix import GapMark
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Document, Part
-from nubrak.core.time_line import LAST_S, OnTimeLine, found, walk
+from nubrak.core.time_line import FIRST_BAR_S, LAST_S, OnTimeLine, found, walk
 
 
 def shift_all(document: Document, by_s: float) -> None:
     """Everything on the time line later by ``by_s``, or earlier; a ``Problem`` where that is outside it."""
-    times = list(found(document, OnTimeLine))
-    if times and (min(times) + by_s < 0 or max(times) + by_s > LAST_S):
+    bar_one_s = document.tempo.bar_one_s + by_s
+    beside = document.tempo.model_copy(update={"bar_one_s": 0.0})
+    # Bar one may stand before everything else.
+    times = [*found(document.model_copy(update={"tempo": beside}), OnTimeLine)]
+    times.remove(0.0)
+    inside = not times or (min(times) + by_s >= 0 and max(times) + by_s <= LAST_S)
+    if not inside or not -FIRST_BAR_S <= bar_one_s <= LAST_S:
         raise Problem("The session would reach beyond its day.", todo="Move it by less.")
     moved = walk(document, OnTimeLine, lambda time_s: time_s + by_s)
     for name in type(document).model_fields:

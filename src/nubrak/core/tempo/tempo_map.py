@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import AfterValidator, BaseModel, Field, model_validator
 
-from nubrak.core.time_line import TimeLineS
+from nubrak.core.time_line import BarOneS, TimeLineS
 
 LEAST_BPM, MOST_BPM = 20.0, 400.0  # slower or faster nobody counts quarters
 
@@ -43,8 +43,8 @@ class Tempo(BaseModel):
     bpm: float = Field(default=120.0, ge=LEAST_BPM, le=MOST_BPM, description="quarter notes per minute")
     beats_per_bar: int = Field(default=4, ge=1, le=32)
     beat_unit: int = Field(default=4, description="2, 4, 8 or 16")
-    bar_one_s: TimeLineS = Field(
-        default=0.0, description="where bar 1 stands; the grid follows it, MIDI starts at zero"
+    bar_one_s: BarOneS = Field(
+        default=0.0, description="where bar 1 stands; before zero where the recording begins later"
     )
     changes: Annotated[list[TempoChange], AfterValidator(_in_order)] = Field(
         default=[], max_length=20000, description="where the tempo changes; empty: one tempo throughout"

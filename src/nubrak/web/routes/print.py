@@ -36,15 +36,19 @@ def print_midi(
     channels: Channels = "set",
     keys: bool = False,
     lead_ms: Annotated[float, Query(ge=0, le=200)] = 0.0,
+    from_bar_one: bool = False,
 ) -> Response:
     """Standard MIDI Files of one part or of all: a track for each, all on one track, or a file for each in a
     zip; of a region only, where both its ends are given. With ``keys`` they are notes that key a gate on the
-    recordings: as long as each stroke rings, and ``lead_ms`` early.
+    recordings: as long as each stroke rings, and ``lead_ms`` early. A file begins with the recording, or at
+    bar one with ``from_bar_one``.
     """
     standing = desk.standing(session_id)
     span_s = (start_s, end_s) if start_s is not None and end_s is not None else None
     lead_s = lead_ms / 1000 if keys else None
-    data = midi_of(standing, standing.chosen(part), layout, per_quarter, span_s, channels, lead_s)
+    data = midi_of(
+        standing, standing.chosen(part), layout, per_quarter, span_s, channels, lead_s, from_bar_one
+    )
     if layout == "each":
         named = download(standing, part, "zip", "keys" if keys else "MIDI")
         return Response(data, media_type="application/zip", headers=named)
