@@ -59,6 +59,10 @@ if __name__ == "__main__":
         from benchmarks import lock
 
         lock.run()
+    if "edges" in wanted:
+        from benchmarks import edges
+
+        edges.run()
     if "mixing" in wanted:
         from benchmarks import mixing
 

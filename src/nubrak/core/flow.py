@@ -301,9 +301,9 @@ def decide_all(
     }
 
 
-def decide_alone(part: PartInput) -> Decisions:
+def decide_alone(part: PartInput, span_s: tuple[float, float] | None = None) -> Decisions:
     """A session of one part."""
-    return decide_all({"part": part})["part"]
+    return decide_all({"part": part}, span_s)["part"]
 
 
 def _alone(part: PartInput) -> bool:

@@ -26,6 +26,7 @@ from nubrak.core.spill import NEVER_DB
 
 _NATS_PER_DB = 0.35  # what a decibel of margin or threshold is worth in log odds
 _MOST_NATS = 8.0  # surer than this (1 in 3000) no evidence is believed, so that a hand can still lean on it
+_EDGE_S = 0.005  # how far a stroke may begin before the range that it belongs to
 _SPILL_SPEAKS_DB = 14.0  # a candidate further over the spill than this is not explained by it
 
 
@@ -51,7 +52,8 @@ def decide(
 
     state = _by_evidence(evidence, over_spill, line, log_odds, asked)
     if span_s is not None:
-        state[(time < span_s[0]) | (time >= span_s[1])] = State.OUTSIDE
+        # A stroke whose attack lies just before the range begins is its first.
+        state[(time < span_s[0] - _EDGE_S) | (time >= span_s[1])] = State.OUTSIDE
     unmarked = state.copy()
     marked, attack = of_whole_sounds(rows_of_marks(time, marks), time, evidence.attack_s, level, log_odds)
     for row, mark in marked.items():

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from nubrak.core.find.band_envelope import joined_envelope, no_band_envelope
 from nubrak.core.find.bands import BAND_EDGES_HZ
 
-VERSION = 18  # a new number makes everything derived from candidates anew
+VERSION = 19  # a new number makes everything derived from candidates anew
 
 
 @dataclass(frozen=True)

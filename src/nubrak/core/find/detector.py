@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
-from nubrak.core.signal import FLOOR_DB, power_to_db
+from nubrak.core.signal import FLOOR_DB, db_to_gain, power_to_db
 
 FRAME_S = 0.001  # one millisecond: the shortest time in which a level says anything
 _BEFORE_FRAMES = 22  # how far back it is asked how loud it was: a cycle of a low drum
@@ -18,6 +18,13 @@ _AHEAD_FRAMES = 4  # how soon a stroke is as loud as it gets
 APART_FRAMES = 6
 _BLOCK_FRAMES = 1 << 14  # 16 s at a time, so that an hour needs no more room than a minute
 _BRIGHT_START_DB = 8.0  # what rings on wanders by less from one millisecond to the next
+_HEAD_FRAMES = 20  # of the beginning: a cycle of a low drum
+# How small the first samples and their slopes are, so many of them, of what was silent before. What rings is
+# steepest where it is smallest.
+_STILL_DB = ((1, 32.0, 5.0), (2, 28.0, 7.0), (4, 26.0, 10.0), (10, 24.0, 14.0))
+_SURELY_STILL_DB = ((2, 26.0, 26.0), (4, 22.0, 22.0), (10, 20.0, 20.0), (40, 20.0, 20.0))
+# How much louder a tone of 40 Hz is within a cycle than in its stillest 1, 2, 3 … ms, and a little more.
+_UNSEEN_DB = (24.0, 18.0, 14.0, 12.0, 10.0, 8.0, 7.0, 6.0, 6.0, 5.0, 5.0, 4.0, 4.0, 3.0, 3.0, 3.0, 2.0)
 
 
 def _frame_levels(mono: NDArray[np.float32], frame: int) -> list[NDArray[np.float64]]:
@@ -49,19 +56,18 @@ def rises_of(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64]
     plain: NDArray[np.float64] | None = None
     rises: NDArray[np.float64] | None = None
     levels = _frame_levels(mono, frame)
-    on_stroke = _begins_on_stroke(levels[-1])
+    on_stroke = begins_on_stroke(mono, frame)
     for level in levels:
         floor = max(float(np.percentile(level[:: max(1, len(level) // 20000)], 5)), FLOOR_DB + 15.0) - 3.0
         level = np.maximum(level, floor)
         width = _BEFORE_FRAMES - _GAP_FRAMES + 1
-        # Before the first frame stands the floor if the file begins on a stroke, else the level it begins
-        # with.
-        edge = floor if on_stroke else float(level[:15].max())
-        padded = np.concatenate([np.full(_BEFORE_FRAMES + 1, edge), level])
+        padded = np.concatenate([np.full(_BEFORE_FRAMES + 1, floor), level])
         trailing = maximum_filter1d(
             padded, width, origin=(width - 1) // 2
         )  # the max of the width frames up to here
         rang = trailing[_BEFORE_FRAMES + 1 - _GAP_FRAMES : len(padded) - _GAP_FRAMES]
+        if not on_stroke:
+            rang = _at_the_beginning(rang, level)
         ahead = maximum_filter1d(level, _AHEAD_FRAMES + 1, origin=-(_AHEAD_FRAMES // 2), mode="nearest")
         rise = ahead - rang
         plain = level if plain is None else plain
@@ -70,15 +76,67 @@ def rises_of(mono: NDArray[np.float32], frame: int) -> tuple[NDArray[np.float64]
     return plain, rises
 
 
-def _begins_on_stroke(steepest_db: NDArray[np.float64]) -> bool:
-    """Whether a file begins on a stroke, by the level per frame of its second difference, (frames,).
+def begins_on_stroke(mono: NDArray[np.float32], frame: int, surely: bool = False) -> bool:
+    """Whether a file begins with a stroke, or with silence, and not in the middle of something that rings.
 
-    A stroke has a bright attack that is soon over; something that still rings where the file was cut is as
-    dark as it goes on.
+    What rings has, at every moment, either its size or its slope. A file whose first samples have neither,
+    against what follows, was silent before. That is asked of the signal, of its first and second difference,
+    and of its mean over a millisecond, in which a bright spill counts for little. ``surely`` asks for more
+    than the first few samples, which may be small by chance.
     """
-    if len(steepest_db) <= 30:
+    head = mono[: _HEAD_FRAMES * frame].astype(np.float64)
+    if len(head) < 2 * frame:
         return True
-    return float(steepest_db[:8].max()) > float(np.median(steepest_db[15:60])) + _BRIGHT_START_DB
+    smooth = np.convolve(head, np.full(frame, 1.0 / frame), mode="valid")
+    if any(_begins_still(one, _SURELY_STILL_DB) for one in (head, np.diff(head), np.diff(head, 2), smooth)):
+        return True
+    return not surely and (
+        any(_begins_still(one, _STILL_DB) for one in (head, smooth)) or _begins_bright(mono, frame)
+    )
+
+
+def _begins_bright(mono: NDArray[np.float32], frame: int) -> bool:
+    """Whether a file begins with a bright attack that is soon over, cut off before its first sample. What
+    rings on is as dark as it goes on.
+    """
+    steep = np.diff(mono[: 60 * frame + 2].astype(np.float64), 2)
+    blocks = steep[: len(steep) // frame * frame].reshape(-1, frame)
+    if len(blocks) <= 30:
+        return True
+    level_db = power_to_db((blocks**2).mean(axis=1))
+    return float(level_db[:8].max()) > float(np.median(level_db[15:])) + _BRIGHT_START_DB
+
+
+def _begins_still(signal: NDArray[np.float64], wanted: tuple[tuple[int, float, float], ...]) -> bool:
+    """Whether a signal (frames,) and its slope are both small in its first samples, against what follows."""
+    slope = np.diff(signal)
+    size, steepness = float(np.abs(signal).max()), float(np.abs(slope).max())
+    if not size or not steepness:
+        return not size
+    small = np.maximum.accumulate(np.abs(signal[:-1]) / size)
+    flat = np.maximum.accumulate(np.abs(slope) / steepness)
+    return any(
+        len(small) > count
+        and small[count - 1] <= db_to_gain(-size_db)
+        and flat[count - 1] <= db_to_gain(-slope_db)
+        for count, size_db, slope_db in wanted
+    )
+
+
+def _at_the_beginning(rang: NDArray[np.float64], level: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What rang before each frame, (frames,) in dB, of a file that begins in the middle of something: by the
+    frames that are there, and by how much a low tone may be louder within a cycle than in so few of them.
+    """
+    out = rang.copy()
+    count = min(_BEFORE_FRAMES, len(level))
+    there = np.maximum.accumulate(level[:count])
+    for at in range(count):
+        known = at - _GAP_FRAMES + 1
+        if known < 1:
+            out[at] = max(float(level[:_BEFORE_FRAMES].max()), rang[at])
+        else:
+            out[at] = max(rang[at], there[known - 1] + _UNSEEN_DB[min(known, len(_UNSEEN_DB)) - 1])
+    return out
 
 
 def peaks_of(rises: NDArray[np.float64], least_db: float) -> NDArray[np.int64]:

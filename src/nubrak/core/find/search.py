@@ -17,7 +17,7 @@ from nubrak.core.find.attack import not_before_the_rise, refine_attacks
 from nubrak.core.find.band_envelope import band_envelope_of
 from nubrak.core.find.bands import attack_spectra
 from nubrak.core.find.candidates import Candidates, no_candidates, no_whole_power
-from nubrak.core.find.detector import APART_FRAMES, FRAME_S, peaks_of, rises_of, steepest
+from nubrak.core.find.detector import APART_FRAMES, FRAME_S, begins_on_stroke, peaks_of, rises_of, steepest
 from nubrak.core.find.matching import TemplateMatches, Templates, match_templates
 from nubrak.core.find.templates import templates_of
 from nubrak.core.signal import FLOOR_DB, db_to_power, distance_to_nearest, nearest_of, power_ratio_to_db
@@ -26,6 +26,8 @@ LEAST_RISE_DB = 2.0  # less is hardly told from the wandering of noise from mill
 CLOSE_RISE_DB = 1.5  # a mix hides soft strokes under everything else that sounds
 _SEAM_S = 0.06  # of the end, as what rang before the beginning: more than anything is compared with
 _EARLY_S = 0.012  # how far into the end the attack of the stroke it begins with may be sought: a kick’s rise
+# A candidate so near the beginning is doubted where its bright half lies so far under that of the others.
+_BEGINNING_S, _DULLER_DB, _OTHERS = 0.005, 6.0, 3
 _SURE_SIMILARITY = 0.6  # from here on a template times a stroke better than the stroke itself
 # A stroke that stands clear is not led so far away by a template that is hardly like it.
 _CLEAR_RISE_DB, _FAR_S, _SURE_FAR_SIMILARITY = 20.0, 0.003, 0.7
@@ -101,7 +103,7 @@ def _candidates_of(
     # The sound a candidate is most like knows better than the candidate itself where it began.
     attacks, rise, likeness = _settled(mono, attacks, rise, likeness, rate_hz)
     attack_power, before_power, peak = attack_spectra(mono, attacks, rate_hz)
-    return Candidates(
+    found = Candidates(
         time_s=attacks / rate_hz,
         rise_db=rise,
         peak_db=np.maximum(20.0 * np.log10(np.maximum(peak, 1e-9)), FLOOR_DB),
@@ -115,6 +117,28 @@ def _candidates_of(
         band_envelope=band_envelope_of(mono, rate_hz),
         whole_power=no_whole_power() if rest is None else attack_spectra(whole, attacks, rate_hz)[0],
     )
+    return found if begins_on_stroke(mono, frame, surely=True) else _without_a_dull_beginning(found)
+
+
+def _without_a_dull_beginning(found: Candidates) -> Candidates:
+    """The candidates without one at the very beginning that lacks the attack of the others: there a file was
+    cut in the middle of what rings.
+    """
+    others = np.nonzero((found.time_s > _BEGINNING_S) & (found.rise_db >= _CLEAR_RISE_DB))[0]
+    at_once = np.nonzero(found.time_s <= _BEGINNING_S)[0]
+    if len(others) < _OTHERS or not len(at_once):
+        return found
+    upper = found.attack_power[:, found.attack_power.shape[1] // 2 :].sum(axis=1)
+    level_db = power_ratio_to_db(upper, 1e-12)
+    dull = level_db[at_once] < float(np.median(level_db[others])) - _DULLER_DB
+    keep = np.ones(len(found), bool)
+    keep[at_once[dull]] = False
+    columns = {
+        f.name: column[keep] if f.name != "band_envelope" and len(column) == len(found) else column
+        for f in fields(Candidates)
+        if (column := getattr(found, f.name)) is not None
+    }
+    return replace(found, **columns)
 
 
 def _rising(
