@@ -125,6 +125,7 @@ SHOWN_BY = {
     "core/decide/marks": "core/decide/test_decision",
     "core/decide/settings": "core/decide/test_decision",
     "core/decide/states": "core/decide/test_decision",
+    "core/layer/lock_settings": "core/layer/test_lock",
     "core/layer/settings": "core/layer/test_voice",
     "core/live/features": "core/live/test_hearing",
     "core/live/settings": "web/test_live",

@@ -76,6 +76,12 @@ def test_a_note_map_goes_out_and_comes_back() -> None:
     assert next(iter(csv.reader(StringIO(to_text(own))))) == ["piece", "note", "name"]
     odd, skipped = from_text("piece,note\nkick,35\ngong,3\nsnare,x\nride,200\n")
     assert odd.notes == {"kick": 35} and len(skipped) == 3 and "gong" in skipped[0]
+    for table in (
+        "note;piece\n35;kick\n",
+        "piece\tnote\tname\r\nkick\t35\tFelt\r\n",
+        "note,piece\n35,kick\n",
+    ):
+        assert from_text(table) == (NoteMap(name="Imported", notes={"kick": 35}), [])
     for bad in ("", "a,b\n1,2", '"', "x" * 300_000):
         with pytest.raises(Problem):
             from_text(bad)

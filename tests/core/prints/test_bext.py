@@ -10,6 +10,7 @@ import pytest
 import soundfile
 
 from nubrak.core.gather import time_stamp_s
+from nubrak.core.gather.chunks import chunks_of
 from nubrak.core.prints import bext
 from nubrak.core.prints.bext import chunk
 
@@ -25,6 +26,9 @@ def test_a_stamped_file_says_its_moment_and_sounds_as_before(tmp_path: Path, for
     assert time_stamp_s(path, RATE_HZ) is None
     bext.stamp(path, 3600 * RATE_HZ + 12345, "Act one, the lamplighter’s entrance")
     assert time_stamp_s(path, RATE_HZ) == pytest.approx(3600 + 12345 / RATE_HZ, abs=1e-9)
+    with path.open("rb") as file:
+        kinds = [one.kind for one in chunks_of(file)]
+    assert kinds.index(b"bext") < kinds.index(b"data") and (form == "WAV" or kinds[0] == b"ds64")
     # libsndfile still reads it as what it is, to the last sample
     assert soundfile.info(path).format == form
     read, rate_hz = soundfile.read(path, dtype="int16")
@@ -62,3 +66,12 @@ def test_the_broadcast_chunk_has_its_fields_where_the_standard_puts_them() -> No
         and body[330:338] == b"10:00:00"
     )
     assert struct.unpack("<QH", body[338:348]) == (10 * 3600 * 48000 + 7, 1)
+
+
+def test_a_long_file_is_moved_on_block_by_block(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bext, "_BLOCK_BYTES", 700)
+    path = tmp_path / "long.wav"
+    sound = np.random.default_rng(1).integers(-9000, 9000, 5000).astype(np.int16)
+    soundfile.write(path, sound, RATE_HZ, "PCM_16")
+    bext.stamp(path, 77, "")
+    assert np.array_equal(soundfile.read(path, dtype="int16")[0], sound)

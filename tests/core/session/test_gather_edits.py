@@ -7,7 +7,7 @@ import pytest
 from nubrak.core.decide.settings import CurvePoint, FindSettings, Mark
 from nubrak.core.pieces.file_names import PieceGuess
 from nubrak.core.problem import Problem
-from nubrak.core.session.document import Span
+from nubrak.core.session.document import Document, Span
 from nubrak.core.session.edit import (
     AddSource,
     Apart,
@@ -18,6 +18,7 @@ from nubrak.core.session.edit import (
     SetAside,
     SetFind,
     SetSpan,
+    SetTempo,
     SetTempoLine,
     apply,
 )
@@ -134,3 +135,22 @@ def test_the_tempo_is_drawn_as_a_line_of_points() -> None:
     late = [TempoPoint(bar=1, bpm=20), TempoPoint(bar=100_000, bpm=90)]
     with pytest.raises(Problem, match="beyond the day"):
         apply(document, SetTempoLine(kind="set_tempo_line", points=late))
+
+
+def test_a_tempo_that_is_typed_or_detected_replaces_the_whole_line() -> None:
+    followed = Document(
+        name="Lamps",
+        tempo=Tempo(
+            known="set",
+            bpm=96.0,
+            changes=[TempoChange(time_s=float(bar), bpm=95.0 + bar) for bar in range(22)],
+        ),
+    )
+    document, _ = apply(followed, SetTempo(kind="set_tempo", changes={"bpm": 104.0}))
+    assert document.tempo.bpm == 104.0 and document.tempo.changes == []
+    # What leaves the tempo leaves its line.
+    document, _ = apply(followed, SetTempo(kind="set_tempo", changes={"beats_per_bar": 3}))
+    assert len(document.tempo.changes) == 22
+    again = [TempoChange(time_s=3.0, bpm=99.0)]
+    document, _ = apply(followed, SetTempo(kind="set_tempo", changes={"bpm": 98.0, "changes": again}))
+    assert document.tempo.changes == again

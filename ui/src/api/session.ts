@@ -6,7 +6,7 @@ import {
   type QueryClient,
 } from '@tanstack/react-query';
 import { useEffect, useMemo } from 'react';
-import { pathOf } from '../gather/useDrop';
+import { pathOf, readsNotes } from '../gather/useDrop';
 import { useWindow } from '../state/window';
 import {
   client,
@@ -241,6 +241,16 @@ export class Doing {
         return;
       }
     }
+  }
+
+  /** Take in whatever a person brings: recordings as sources, files of notes as parts. */
+  takeIn(files: File[]): void {
+    const notes = files.flatMap((file) => {
+      const path = readsNotes(file.name);
+      return path ? [{ file, path }] : [];
+    });
+    void this.addFiles(files.filter((file) => !notes.some((one) => one.file === file)));
+    for (const { file, path } of notes) void this.bring(path, file);
   }
 
   /** Take files in, each as a source of its own, or all as further takes of one. */

@@ -25,7 +25,7 @@ import { SessionForm } from './SessionForm';
 import { SpillMapView } from './SpillMapView';
 import { Takes } from './Takes';
 import { TempoView } from './TempoView';
-import { NOTE_ENDINGS, readsNotes, useDrop } from './useDrop';
+import { NOTE_ENDINGS, ofFolder, useDrop } from './useDrop';
 import './gather.scss';
 import { Progress } from '../shell/Progress';
 
@@ -56,6 +56,7 @@ export function Gather(props: BenchProps) {
   const set = useWindow((state) => state.set);
   const uploads = useWindow((state) => state.uploads);
   const chooser = useRef<HTMLInputElement | null>(null);
+  const folderChooser = useRef<HTMLInputElement | null>(null);
   const [shown, setShown] = useState<View>('sources');
   const mapShown = shown === 'map';
   const [sourceId, setSourceId] = useState<string | null>(null);
@@ -73,17 +74,7 @@ export function Gather(props: BenchProps) {
       : (part.sources[0] ?? null)
     : null;
   const lengthS = props.lengthS;
-  const addFiles = useCallback(
-    (files: File[]) => {
-      const notes = files.flatMap((file) => {
-        const path = readsNotes(file.name);
-        return path ? [{ file, path }] : [];
-      });
-      void doing.addFiles(files.filter((file) => !notes.some((one) => one.file === file)));
-      for (const { file, path } of notes) void doing.bring(path, file);
-    },
-    [doing],
-  );
+  const addFiles = useCallback((files: File[]) => doing.takeIn(files), [doing]);
   const over = useDrop(addFiles);
   const source = chosen ? document.sources?.[chosen] : undefined;
   const setPiece = (piece: string) => partId && void doing.act({ kind: 'set_piece', part_id: partId, piece });
@@ -341,6 +332,10 @@ export function Gather(props: BenchProps) {
                   <Button variant="link" onClick={() => chooser.current?.click()}>
                     choose files
                   </Button>
+                  {' or '}
+                  <Button variant="link" onClick={() => folderChooser.current?.click()}>
+                    a folder
+                  </Button>
                 </>
               )}
             </p>
@@ -358,6 +353,18 @@ export function Gather(props: BenchProps) {
               data-testid="files"
               onChange={(event) => {
                 addFiles([...(event.target.files ?? [])]);
+                event.target.value = '';
+              }}
+            />
+            <input
+              ref={folderChooser}
+              type="file"
+              multiple
+              hidden
+              {...{ webkitdirectory: '' }}
+              data-testid="folder"
+              onChange={(event) => {
+                addFiles(ofFolder([...(event.target.files ?? [])]));
                 event.target.value = '';
               }}
             />

@@ -14,6 +14,12 @@ export const readsNotes = (name: string): string | null =>
 
 export const SAMPLES = /\.(wav|wave|bwf|aif|aiff|flac|ogg|mp3|rf64|w64|sfz|sf2|sf3|zip)$/i;
 
+/** Of the files of a chosen folder the recordings and the notes, in order of name. */
+export const ofFolder = (files: File[]): File[] =>
+  files
+    .filter((file) => AUDIO.test(file.name) || readsNotes(file.name) === 'midi/parts')
+    .sort((a, b) => pathOf(a).localeCompare(pathOf(b)));
+
 /** Where a dropped file lay, below the folder that was dropped. */
 const paths = new WeakMap<File, string>();
 export const pathOf = (file: File): string => paths.get(file) || file.webkitRelativePath || file.name;

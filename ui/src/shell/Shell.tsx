@@ -1,3 +1,4 @@
+import { DropAnywhere } from '../gather/DropAnywhere';
 import { counted } from './counted';
 // Before the benches, whose own styles come after it.
 import './shell.scss';
@@ -262,6 +263,7 @@ export function Shell() {
       <main className={`bench bench-${bench}`}>
         {bench !== 'gather' && bench !== 'sort' && <Parts {...props} />}
         <Bench {...props} key={bench} />
+        {bench !== 'gather' && bench !== 'layer' && <DropAnywhere doing={doing} />}
       </main>
       <Transport
         bench={bench}

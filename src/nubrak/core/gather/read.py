@@ -10,6 +10,7 @@ import soundfile
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.gather.chunks import chunks_of, promised_frames
 from nubrak.core.problem import Problem
 from nubrak.core.time_line import LAST_S
 
@@ -21,7 +22,6 @@ LONGEST_S = 4 * 3600.0  # longer takes do not come; their arrays would fill the 
 MOST_SAMPLES = 4_000_000_000  # of all channels: 16 GB decoded, which some MB of packed silence may hold
 _BLOCK_FRAMES = 1 << 18  # 6 s at 44.1 kHz: large enough to be read fast, small enough to hold many
 _UNKNOWN = 1 << 62  # frames: libsndfile says more where a file does not say it
-_MOST_CHUNKS = 64  # a file that has more before its data is not one a recorder wrote
 
 _CANCELS = 0.01  # power of the mean beside that of the first channel: 20 dB down
 
@@ -55,29 +55,12 @@ def time_stamp_s(path: Path, rate_hz: int) -> float | None:
     and BW64 files carry the same chunk.
     """
     with path.open("rb") as file:
-        head = file.read(12)
-        if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
-            return None
-        data_bytes = None  # of a large file, whose data chunk does not say it (EBU Tech 3306)
-        for _ in range(_MOST_CHUNKS):
-            chunk = file.read(8)
-            if len(chunk) < 8:
-                return None
-            size = int.from_bytes(chunk[4:8], "little")
-            if chunk[:4] == b"bext":
+        for chunk in chunks_of(file):
+            if chunk.kind == b"bext":
+                file.seek(chunk.begins)
                 body = file.read(346)
                 samples = int.from_bytes(body[338:346], "little") if len(body) == 346 else 0
                 return samples / rate_hz if 0 < samples / rate_hz < LAST_S else None
-            if chunk[:4] == b"ds64" and size >= 24:
-                # No more than is needed: its size may be anything.
-                body = file.read(24)
-                data_bytes = int.from_bytes(body[8:16], "little")
-                size -= 24
-            if size == 0xFFFFFFFF:
-                if data_bytes is None:
-                    return None
-                size = data_bytes
-            file.seek(size + size % 2, 1)
     return None
 
 
@@ -180,7 +163,9 @@ def inspect(path: Path, name: str | None = None) -> AudioFacts:
     notes = []
     if odd:
         notes.append(f"{odd} samples were not numbers and were taken as silence.")
-    if 0 < promised < _UNKNOWN and frames < promised:
+    # libsndfile promises no more than the file is long; its header may have.
+    promised = max(promised if promised < _UNKNOWN else 0, promised_frames(path) or 0)
+    if frames < promised:
         notes.append(
             f"The file is cut off: it promises {promised / rate_hz:.1f} s and holds "
             f"{frames / rate_hz:.1f} s, which were kept."

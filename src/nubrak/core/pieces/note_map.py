@@ -104,6 +104,10 @@ GENERAL_MIDI = dict(
 )
 
 
+_SEPARATORS = (",", ";", "\t")  # what programs write between columns; the first where none is there
+_WANTED = "A note map is a table (CSV) with the columns piece, note and name."
+
+
 def to_text(note_map: NoteMap) -> str:
     """A map as a CSV table (RFC 4180) with a head line; the first line after it carries the map's name."""
     out = StringIO()
@@ -120,35 +124,34 @@ def to_text(note_map: NoteMap) -> str:
 
 
 def from_text(text: str, name: str = "Imported") -> tuple[NoteMap, list[str]]:
-    """A map from such a table, and what was skipped, a sentence each. Raises ``Problem`` where it is no such
-    table.
+    """A map from such a table, its columns in any order and with commas, semicolons or tabs between them, and
+    what was skipped, a sentence each. Raises ``Problem`` where it is no such table.
     """
     if len(text) > MOST_MAP_BYTES:
         raise Problem("This note map is larger than any map is.", todo="Choose the table itself.")
+    text = text.lstrip("\ufeff")
+    head = text.partition("\n")[0]
+    between = max(_SEPARATORS, key=head.count)
     try:
-        rows = list(csv.reader(StringIO(text.lstrip("\ufeff")), strict=True))[:_MOST_ROWS]
+        rows = list(csv.reader(StringIO(text), delimiter=between, strict=True))[:_MOST_ROWS]
     except csv.Error as error:
-        raise Problem(
-            f"This is no table of notes: {error}.",
-            todo="A note map is a CSV table with the columns piece, note and name.",
-        ) from error
-    if not rows or [cell.strip().lower() for cell in rows[0][:2]] != list(_COLUMNS[:2]):
-        raise Problem(
-            "This is no table of notes: its head line does not say piece and note.",
-            todo="A note map is a CSV table with the columns piece, note and name.",
-        )
+        raise Problem(f"This is no table of notes: {error}.", todo=_WANTED) from error
+    columns = [cell.strip().lower() for cell in rows[0]] if rows else []
+    if not set(_COLUMNS[:2]) <= set(columns):
+        raise Problem("This is no table of notes: its head line does not say piece and note.", todo=_WANTED)
+    at = [columns.index(one) if one in columns else len(columns) for one in _COLUMNS]
     notes, skipped = {}, []
     for number, row in enumerate(rows[1:], start=2):
-        cells = [cell.strip() for cell in row] + ["", "", ""]
-        if not cells[0]:
-            name = cells[2][:80] or name
-            continue
-        if not _is_known(cells[0]):
-            skipped.append(f"Line {number}: there is no piece “{cells[0][:40]}”.")
-        elif not _is_note(cells[1]):
-            skipped.append(f"Line {number}: “{cells[1][:40]}” is no note from 0 to 127.")
+        cells = [cell.strip() for cell in row] + [""] * (len(columns) + 1)
+        piece, note, said = (cells[place] for place in at)
+        if not piece:
+            name = said[:80] or name
+        elif not _is_known(piece):
+            skipped.append(f"Line {number}: there is no piece “{piece[:40]}”.")
+        elif not _is_note(note):
+            skipped.append(f"Line {number}: “{note[:40]}” is no note from 0 to 127.")
         else:
-            notes[cells[0]] = int(cells[1])
+            notes[piece] = int(note)
     return NoteMap(
         name=name,
         notes={key: note for key, note in notes.items() if note != NoteMap().number_of(*_split(key))},

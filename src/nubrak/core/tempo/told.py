@@ -124,7 +124,7 @@ def _others(found: list[Reading], share: NDArray[np.float64]) -> list[TempoGuess
                     confidence=0.0,
                 )
             )
-    return groups
+    return sorted(groups, key=lambda one: -one.confidence)
 
 
 def _as_tempo(
