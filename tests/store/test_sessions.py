@@ -12,9 +12,12 @@ from sqlalchemy import Engine
 from nubrak.core.gather.read import inspect
 from nubrak.core.pieces.file_names import PieceGuess
 from nubrak.core.problem import Problem
+from nubrak.core.session import id_of_told
 from nubrak.core.session.document import Clip, Document
-from nubrak.core.session.edit import AddSource, Rename, SetFind, SetMark
+from nubrak.core.session.edit import AddSource, AskPieces, Rename, SetFind, SetMark, SetMuted, SetTempo
 from nubrak.core.session.marks import MarkChange
+from nubrak.core.sort import ToldPiece
+from nubrak.core.tempo import Tempo, TempoChange
 from nubrak.store.audio import put_audio
 from nubrak.store.database import migrate, open_engine
 from nubrak.store.sessions import Sessions, StaleRevision
@@ -139,3 +142,47 @@ def test_any_walk_of_edits_can_be_undone_to_the_beginning_and_redone_to_the_end(
 def test_migrating_twice_changes_nothing(database_url: str) -> None:
     migrate(database_url)
     migrate(database_url)
+
+
+def test_a_tempo_detected_between_undo_and_redo_is_not_mixed_with_the_one_that_was_set(
+    engine: Engine,
+) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="Lamps"))
+    state = sessions.edit(state.id, 0, SetTempo(kind="set_tempo", changes={"bpm": 104.0}))
+    sessions.undo(state.id, state.revision)
+    changes = [TempoChange(time_s=2.0, bpm=95.0), TempoChange(time_s=4.0, bpm=97.0)]
+    detected = Tempo(known="told", sure=0.9, bpm=96.0, beats_per_bar=3, bar_one_s=0.4, changes=changes)
+    assert sessions.tell_tempo(state.id, detected)
+    again = sessions.redo(state.id, sessions.revision(state.id))
+    assert again.document.tempo == state.document.tempo, "all of it is as it was set"
+    back = sessions.undo(state.id, again.revision)
+    assert not back.document.tempo.is_known
+
+
+def test_undoing_the_question_for_pieces_takes_back_what_was_found(engine: Engine, tmp_path: Path) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="Lamps"))
+    overheads = source(stored(engine, tmp_path)).model_copy(
+        update={"guess": PieceGuess(piece="crash", why="", sure=1)}
+    )
+    state = sessions.edit(state.id, 0, overheads)
+    before = state.document
+    state = sessions.edit(state.id, state.revision, AskPieces(kind="ask_pieces", part_id="p"))
+    found = [ToldPiece("ride", ("ride",)), ToldPiece("crash", ("crash",))]
+    named = {id_of_told("p", one): one for one in found}
+    assert sessions.tell_pieces(state.id, "p", named)
+    ride = id_of_told("p", found[0])
+    state = sessions.edit(
+        state.id, sessions.revision(state.id), SetMuted(kind="set_muted", part_id=ride, muted=True)
+    )
+    state = sessions.undo(state.id, state.revision)
+    state = sessions.undo(state.id, state.revision)
+    assert state.document == before, "undo is whole"
+    # Done again before the pieces are found again, what was done to one of them has to wait.
+    state = sessions.redo(state.id, state.revision)
+    with pytest.raises(Problem, match="cannot be redone yet"):
+        sessions.redo(state.id, state.revision)
+    assert sessions.tell_pieces(state.id, "p", named)
+    state = sessions.redo(state.id, sessions.revision(state.id))
+    assert state.document.parts[ride].muted

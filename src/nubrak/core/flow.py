@@ -33,7 +33,7 @@ from nubrak.core.find import (
 )
 from nubrak.core.mix import WHOLE_RING_DB, Strokes
 from nubrak.core.pieces import MATERIALS, PIECES, Material, MaterialId, NoteMap, material_of, plain_of
-from nubrak.core.session import Document, Part, Source
+from nubrak.core.session import Document, Part, Source, pieces_to_look_for
 from nubrak.core.shape import marks_of_hits
 from nubrak.core.signal import distance_to_nearest
 from nubrak.core.sort import (
@@ -162,18 +162,17 @@ def sorts_itself(document: Document, part_id: str) -> bool:
 
 
 def told_in(document: Document, part_id: str, part: PartInput) -> list[ToldPiece] | None:
-    """The pieces that a part's moments hold, but for those that have a microphone of their own; None where
-    they were not listened to for that.
+    """The pieces that a part's moments hold; of a microphone over a kit or in the room what a kit holds and
+    has no microphone of its own. None where they were not listened to for that.
     """
     sort = sort_moments(part.candidates)
     if sort is None:
         return None
-    close = {
-        one.piece
-        for key, one in document.parts.items()
-        if key != part_id and one.sorted_from is None and document.parts[part_id].asked
-    }
-    return [one for one in pieces_in(sort) if one.piece not in close]
+    found = pieces_in(sort)
+    if not document.parts[part_id].asked:
+        return found
+    wanted = pieces_to_look_for(document, part_id)
+    return [one for one in found if one.piece in wanted]
 
 
 def band_of(part: PartInput) -> tuple[float, float]:

@@ -18,7 +18,7 @@ from nubrak.core.flow import sorts_itself, told_in, ways_struck
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, PieceId, articulation_of, plain_of
 from nubrak.core.problem import Problem
-from nubrak.core.session import Given, GiveStrokes
+from nubrak.core.session import Given, GiveStrokes, id_of_told
 from nubrak.core.signal import nearest_of
 from nubrak.core.sort import PIECES_TOLD, REACHES_DB, USUAL_REACH, Sorted, followers, ghosts, outline, placed
 from nubrak.core.time_line import TimeLineS
@@ -166,7 +166,7 @@ def tell_what_is_new(desk: Desk, standing: Standing) -> bool:
         pieces = told_in(standing.document, part_id, standing.inputs[part_id])
         if pieces is None:
             continue
-        named = {secrets.token_hex(5): one for one in pieces}
+        named = {id_of_told(part_id, one): one for one in pieces}
         out |= desk.sessions.tell_pieces(standing.state.id, part_id, named)
     return out
 

@@ -156,8 +156,7 @@ class Sessions:
                 _audio_is_here(db, action)
             document, label = apply(Document.model_validate(old), action)
             new = document.model_dump(mode="json")
-            forward = jsonpatch.make_patch(old, new).patch
-            backward = jsonpatch.make_patch(new, old).patch
+            forward, backward = _patch(old, new), _patch(new, old)
             with Db(self.engine) as db, db.begin():
                 row = _row(db, session_id, lock=True)
                 _check(db, row, revision)
@@ -220,7 +219,15 @@ class Sessions:
             edit = _next(db, session_id, undone=not back)
             if edit is None:
                 raise Problem("There is nothing to undo." if back else "There is nothing to redo.")
-            new = jsonpatch.apply_patch(row.document, edit.backward if back else edit.forward)
+            try:
+                new = jsonpatch.apply_patch(row.document, edit.backward if back else edit.forward)
+            except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException) as error:
+                way = "undone" if back else "redone"
+                raise Problem(
+                    f"“{edit.label}” cannot be {way} yet: what it changed is not there.",
+                    "Nothing was changed.",
+                    "Wait until the session is analysed, then do it again.",
+                ) from error
             new = without_orphans(Document.model_validate(new)).model_dump(mode="json")
             db.execute(
                 update(EditRow)
@@ -230,6 +237,21 @@ class Sessions:
             state = _changed(db, row, new)
         self.revisions.reached(session_id, state.revision)
         return state
+
+
+def _patch(old: dict[str, Any], new: dict[str, Any]) -> list[dict[str, Any]]:
+    """What leads from one document to another. What is found out later and kept outside the history is
+    stated in full, so that it is replaced and never mixed: the tempo, and whether a part that is searched for
+    pieces was searched already.
+    """
+    patch = [one for one in jsonpatch.make_patch(old, new).patch if not one["path"].startswith("/tempo")]
+    if old.get("tempo") != new["tempo"]:
+        patch.append({"op": "replace", "path": "/tempo", "value": new["tempo"]})
+    for part_id in old.get("parts", {}).keys() & new.get("parts", {}).keys():
+        before, after = old["parts"][part_id], new["parts"][part_id]
+        if before.get("asked") != after["asked"]:
+            patch.append({"op": "replace", "path": f"/parts/{part_id}/told", "value": after["told"]})
+    return patch
 
 
 def _row(db: Db, session_id: str, lock: bool = False) -> SessionRow:

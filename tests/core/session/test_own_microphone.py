@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nubrak.core.session.document import Part
 from nubrak.core.session.edit import apply
-from nubrak.core.session.own_microphone import without_microphone
+from nubrak.core.session.own_microphone import pieces_to_look_for, without_microphone
 from nubrak.core.session.sort_edits import AskPieces, ToldPiece, tell_pieces
 from tests.core.session.sources import with_sources
 from tests.core.session.test_order import kit
@@ -36,3 +36,12 @@ def test_nothing_is_said_where_there_is_no_kit_or_nothing_else_to_hear_it() -> N
     document = with_sources(("loop.wav", "loop"))
     document.parts["kick"] = Part(piece="kick", place=1, sources=["s0"], sorted_from="p0")
     assert without_microphone(document) is None
+
+
+def test_over_a_kit_only_what_a_kit_holds_and_no_close_microphone_stands_at_is_looked_for() -> None:
+    document = kit("Kick.wav", "Snare.wav", "Hat.wav", "Rack tom.wav", "Overheads.wav", "Room.wav")
+    assert pieces_to_look_for(document, "p4") == {"ride", "crash", "mid-tom", "floor-tom"}
+    assert pieces_to_look_for(document, "p5") == {"ride", "crash", "mid-tom", "floor-tom"}
+    # Alone it may hold anything.
+    alone = pieces_to_look_for(kit("Overheads.wav"), "p0")
+    assert {"kick", "snare", "shaker", "conga", "crash"} <= alone

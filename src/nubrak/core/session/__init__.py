@@ -15,10 +15,17 @@ from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.mend_edits import MendStroke
 from nubrak.core.session.mix_edits import AddBus, SendTo, SetChain, known_bus
 from nubrak.core.session.order import arrange
-from nubrak.core.session.own_microphone import WithoutMicrophone, without_microphone
+from nubrak.core.session.own_microphone import WithoutMicrophone, pieces_to_look_for, without_microphone
 from nubrak.core.session.record_edits import AddPass, ChooseBars
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
-from nubrak.core.session.sort_edits import Given, GiveStrokes, SplitPart, tell_pieces, without_orphans
+from nubrak.core.session.sort_edits import (
+    Given,
+    GiveStrokes,
+    SplitPart,
+    id_of_told,
+    tell_pieces,
+    without_orphans,
+)
 from nubrak.core.session.write_edits import LayerPut, SoundWith, Write
 
 __all__ = [
@@ -60,8 +67,10 @@ __all__ = [
     "apply",
     "arrange",
     "changed",
+    "id_of_told",
     "known_bus",
     "out_of_bounds",
+    "pieces_to_look_for",
     "tell_pieces",
     "without_microphone",
     "without_orphans",

@@ -43,3 +43,21 @@ def without_microphone(document: Document) -> WithoutMicrophone | None:
         return None
     called = [_CALLED.get(piece, PIECES[piece].name.lower()) for piece in missing]
     return WithoutMicrophone(pieces=called, heard_in=hears)
+
+
+# What a drum kit holds; in overheads and rooms nothing else is looked for unless a hand names it.
+_OF_A_KIT = (*_KIT, "mid-tom", "floor-tom")
+
+
+def pieces_to_look_for(document: Document, part_id: str) -> set[str]:
+    """The pieces that a microphone over a kit or in its room is searched for: those of a kit that have no
+    microphone of their own. Without a kit around it, all that may be there.
+    """
+    close = {
+        one.piece
+        for key, one in document.parts.items()
+        if key != part_id and one.sorted_from is None and not hears_above(document, key)
+    }
+    if len(close & set(_OF_A_KIT)) < _LEAST_OWN:
+        return set(PIECES) - close
+    return set(_OF_A_KIT) - close

@@ -4,6 +4,7 @@ sound thrown away.
 
 from __future__ import annotations
 
+from hashlib import sha256
 from typing import Literal
 
 from pydantic import BaseModel, Field
@@ -230,14 +231,30 @@ def tell_pieces(document: Document, head_id: str, told: dict[str, ToldPiece]) ->
     document.part(head_id).told = True
 
 
+def id_of_told(head_id: str, told: ToldPiece) -> str:
+    """The id of a part told from moments: the same whenever the same is told, so that what was done to it can
+    be done again.
+    """
+    said = repr((head_id, told.piece, told.named, told.sounds))
+    return sha256(said.encode()).hexdigest()[:10]
+
+
 def without_orphans(document: Document) -> Document:
-    """A document in which every part told from moments has them: after undo took their source back."""
+    """A document in which every part told from moments has them, and moments that may be told apart: after
+    undo took their source back, or the question for its pieces.
+    """
     kept = {
         key: part
         for key, part in document.parts.items()
-        if part.sorted_from is None or part.sorted_from in document.parts
+        if part.sorted_from is None
+        or (part.sorted_from in document.parts and _holds(document.parts[part.sorted_from], part))
     }
     return document if len(kept) == len(document.parts) else document.model_copy(update={"parts": kept})
+
+
+def _holds(head: Part, part: Part) -> bool:
+    """Whether a part may stand under the one whose moments it was told or divided from."""
+    return head.asked or PIECES[head.piece].family == "whole" or part.divided_from is not None
 
 
 def _known_way(piece: str, way: str | None) -> None:
