@@ -93,7 +93,7 @@ def test_a_dropped_folder_brings_every_recording_in_it_and_nothing_else(
                 "data": {"items": [], "files": [str(folder)], "dragOperationsMask": 1},
             },
         )
-    for name in ("Kick In.wav", "Kick Out.wav", "Snare Top.wav", "oh L+R.wav"):
+    for name in ("Kick In.wav", "Kick Out.wav", "Snare Top.wav", "OH L+R.wav"):
         expect(page.get_by_role("button", name=re.compile(re.escape(name)))).to_be_visible()
     expect(page.locator("button.source")).to_have_count(4)
     expect(page.get_by_role("alert")).to_have_count(0)

@@ -16,7 +16,7 @@ def test_both_halves_become_one_recording_of_two_channels(desk: Desk, session: s
     state = drop(session, "OH R.wav", right)
     ((_, source),) = state.document.sources.items()
     (clip,) = source.clips
-    assert (clip.channels, source.name) == (2, "oh L+R.wav")
+    assert (clip.channels, source.name) == (2, "OH L+R.wav")
     both = desk.cache.decoded(clip.audio)
     assert len(both) == len(left)  # the shorter half ends in silence
     assert np.abs(both[:, 0] - left).max() < 2**-22

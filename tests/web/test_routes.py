@@ -336,8 +336,8 @@ def test_a_folder_of_microphones_becomes_parts_and_pairs(browser: Browser, tmp_p
     document = state["document"]
     names = {source["name"]: source for source in document["sources"].values()}
     assert (
-        set(names) == {"Kick In.wav", "Kick Out.wav", "Snare Top.wav", "oh L+R.wav"}
-        and names["oh L+R.wav"]["clips"][0]["channels"] == 2
+        set(names) == {"Kick In.wav", "Kick Out.wav", "Snare Top.wav", "OH L+R.wav"}
+        and names["OH L+R.wav"]["clips"][0]["channels"] == 2
     )
     pieces = {part["piece"]: part for part in document["parts"].values()}
     assert set(pieces) == {"kick", "snare", "crash"} and len(pieces["kick"]["sources"]) == 2

@@ -165,7 +165,10 @@ def _arrive(kit: Kit, arrived: Arrival, new_ids: tuple[str, str]) -> None:
             }
         )
 
-    gather(kit.document, arrived, new_ids, edit, joined)
+    def heard(clip: Clip) -> NDArray[np.float32]:
+        return read_mono(kit.files[clip.audio][0])[0]
+
+    gather(kit.document, arrived, new_ids, edit, joined, heard)
 
 
 def _clip(kit: Kit, path: Path, facts: AudioFacts) -> Clip:

@@ -48,6 +48,7 @@ def arrive(
         (secrets.token_hex(5), secrets.token_hex(5)),
         edit,
         lambda left, right, pair: _as_pair(desk, left, right, pair),
+        lambda clip: np.asarray(desk.cache.mono(clip.audio)),
         source_id,
     )
     desk.ask_for(desk.standing(session_id))

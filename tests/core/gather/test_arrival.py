@@ -4,7 +4,9 @@ the session is kept.
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from nubrak.core.gather.arrival import Arrival, gather
 from nubrak.core.pieces.file_names import PieceGuess
@@ -21,6 +23,7 @@ class Keeper:
         self.document = Document(name="Puppets")
         self.kinds: list[str] = []
         self.pairs: list[str] = []
+        self.sounds: dict[str, NDArray[np.float32]] = {}
 
     def arrive(
         self,
@@ -36,12 +39,23 @@ class Keeper:
         sure = max(kinds.values()) if kinds else 1.0
         guess = PieceGuess(piece=piece, why="", sure=sure, asks=sure < 0.7, kinds=kinds or {})
         arrived = Arrival(name, clip, guess, ["odd"])
-        gather(self.document, arrived, (f"s{number}", f"p{number}"), self.edit, self.joined, source_id)
+        gather(
+            self.document,
+            arrived,
+            (f"s{number}", f"p{number}"),
+            self.edit,
+            self.joined,
+            self.heard,
+            source_id,
+        )
 
     def edit(self, action: AnyAction) -> Document:
         self.kinds.append(action.kind)
         self.document, _ = apply(self.document, action)
         return self.document
+
+    def heard(self, clip: Clip) -> NDArray[np.float32]:
+        return self.sounds.get(clip.audio, np.ones(9600, np.float32))
 
     def joined(self, left: Clip, right: Clip, name: str) -> Clip:
         self.pairs.append(name)
@@ -64,7 +78,35 @@ def test_the_other_half_of_a_pair_makes_one_source_whichever_half_comes_first() 
         (source,) = keeper.document.sources.values()
         left = "a0+a1" if first == "OH L.wav" else "a1+a0"
         assert source.clips[0].audio == left and source.clips[0].channels == 2
-        assert len(keeper.document.parts) == 1 and keeper.pairs == ["oh L+R.wav"]
+        assert len(keeper.document.parts) == 1 and keeper.pairs == ["OH L+R.wav"]
+
+
+@pytest.mark.parametrize(
+    ("names", "piece", "spill_db", "pair"),
+    [
+        (("Tom L.wav", "Tom R.wav"), "rack-tom", 24.0, False),
+        (("Kick L.wav", "Kick R.wav"), "kick", 20.0, False),
+        (("OH L.wav", "OH R.wav"), "crash", 24.0, False),
+        (("OH L.wav", "OH R.wav"), "crash", 5.0, True),
+        (("Beat L.wav", "Beat R.wav"), "loop", 3.0, True),
+        (("Tom L.wav", "Tom R.wav"), "rack-tom", 0.5, True),
+    ],
+)
+def test_sides_are_a_pair_where_they_hear_the_same_strokes(
+    names: tuple[str, str], piece: str, spill_db: float, pair: bool
+) -> None:
+    # Each side hears its own four strokes, and those of the other so much softer.
+    own, other = np.zeros(10 * 4800, np.float32), np.zeros(10 * 4800, np.float32)
+    for place in range(4):
+        own[place * 9600 : place * 9600 + 2400] = 0.5
+        other[place * 9600 + 4800 : place * 9600 + 7200] = 0.5
+    softer = np.float32(10 ** (-spill_db / 20))
+    keeper = Keeper()
+    keeper.sounds = {"a0": own + softer * other, "a1": 0.3 * (other + softer * own)}
+    for name in names:
+        keeper.arrive(name, piece)
+    assert ("as_pair" in keeper.kinds) == pair
+    assert len(keeper.document.sources) == (1 if pair else 2)
 
 
 def test_a_second_microphone_on_a_piece_joins_its_part() -> None:

@@ -12,7 +12,7 @@ from tests.core.session.sources import clip, with_sources
 
 def test_halves_of_a_pair_find_each_other() -> None:
     document = with_sources(("kick.wav", "kick"), ("OH R.wav", "crash"), ("OH L.wav", "crash"))
-    assert other_half(document, "s2") == ("s2", "s1", "oh L+R.wav") and other_half(document, "s0") is None
+    assert other_half(document, "s2") == ("s2", "s1", "OH L+R.wav") and other_half(document, "s0") is None
     document.sources["s1"].clips[0].rate_hz = 44100
     assert other_half(document, "s2") is None
 

@@ -7,8 +7,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from nubrak.core.gather.belonging import company_of, other_half, same_piece, takes_of
+import numpy as np
+from numpy.typing import NDArray
+
+from nubrak.core.gather.belonging import company_of, other_half, same_piece, takes_of, widest_pair_db
 from nubrak.core.gather.guess import guess_in_company
+from nubrak.core.gather.pairs import sides_apart_db
 from nubrak.core.pieces import PieceGuess
 from nubrak.core.session import AddClip, AddSource, AnyAction, AsPair, Clip, CombineMicrophones, Document
 
@@ -32,14 +36,15 @@ def gather(
     new_ids: tuple[str, str],
     edit: Callable[[AnyAction], Document],
     joined: Callable[[Clip, Clip, str], Clip],
+    heard: Callable[[Clip], NDArray[np.float32]],
     source_id: str | None = None,
 ) -> Document:
     """The document with the file in it.
 
     ``new_ids`` are what a source and a part of its own would be called; ``source_id`` is the source that it
     is said to be a take of. Whoever keeps the document gives ``edit``, which applies an action and answers
-    with what stands then, and ``joined``, which makes one clip of two channels, of that name, out of the left
-    and the right one.
+    with what stands then, ``joined``, which makes one clip of two channels, of that name, out of the left
+    and the right one, and ``heard``, the audio of a clip, (frames,).
     """
     take_of = source_id or takes_of(document, arrived.name, arrived.clip, arrived.guess.piece)
     if take_of is not None:
@@ -64,8 +69,11 @@ def gather(
     if halves is not None:
         left_id, right_id, name = halves
         left, right = (document.sources[one].clips[0] for one in (left_id, right_id))
-        clip = joined(left, right, name)
-        document = edit(AsPair(kind="as_pair", left_id=left_id, right_id=right_id, name=name, clip=clip))
+        apart_db = sides_apart_db(heard(left), heard(right), left.rate_hz)
+        # Two drums with a microphone each are named as two sides are.
+        if apart_db is not None and apart_db <= widest_pair_db(document, source_id):
+            clip = joined(left, right, name)
+            document = edit(AsPair(kind="as_pair", left_id=left_id, right_id=right_id, name=name, clip=clip))
     partner = same_piece(document, part_id) if part_id in document.parts else None
     if partner is not None:
         document = edit(CombineMicrophones(kind="combine_microphones", part_id=partner, other_id=part_id))

@@ -4,7 +4,8 @@ microphones on one piece.
 
 from __future__ import annotations
 
-from nubrak.core.pieces import position_of, side_of, takes_alike
+from nubrak.core.gather.pairs import WIDEST_PAIR_DB, WIDEST_PAIR_OF_A_DRUM_DB
+from nubrak.core.pieces import PIECES, hears_the_kit, pair_name, position_of, side_of, takes_alike
 from nubrak.core.session import Clip, Document, Source
 
 _SAME_LENGTH_S = 0.5  # halves of a pair begin and end together but for how they were cut
@@ -36,10 +37,17 @@ def other_half(document: Document, source_id: str) -> tuple[str, str, str] | Non
             and abs(a.length_s - b.length_s) < _SAME_LENGTH_S
             and abs(a.start_s - b.start_s) < _SAME_LENGTH_S
         ):
-            ending = mine.name.rpartition(".")[2]
-            name = f"{side[0]} L+R.{ending}"
+            name = pair_name(mine.name)
             return (source_id, other_id, name) if side[1] == "left" else (other_id, source_id, name)
     return None
+
+
+def widest_pair_db(document: Document, source_id: str) -> float:
+    """How differently two sides named alike may hear, in dB, and still be taken for a pair by themselves."""
+    source = document.sources[source_id]
+    piece = source.guess.piece if source.guess is not None else "else"
+    wide = hears_the_kit(source.name) is not None or PIECES[piece].family in ("whole", "overall", "room")
+    return WIDEST_PAIR_DB if wide else WIDEST_PAIR_OF_A_DRUM_DB
 
 
 def company_of(document: Document, clip: Clip) -> list[str]:

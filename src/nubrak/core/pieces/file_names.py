@@ -177,6 +177,24 @@ def side_of(file_name: str) -> tuple[str, str] | None:
     return None
 
 
+def pair_name(file_name: str) -> str:
+    """What both halves of a stereo pair are called together: the name of one, with both sides in place of its
+    own.
+
+    >>> pair_name("OH_Left 2.wav")
+    'OH_L+R 2.wav'
+    """
+    stem, dot, ending = plain_name(file_name).rpartition(".")
+    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem)
+    words = list(re.finditer(r"[A-Za-z]+|[0-9]+", spaced))
+    for word in reversed(words[1:]):
+        if word.group().lower() in _SIDES:
+            return f"{spaced[: word.start()]}L+R{spaced[word.end() :]}{dot}{ending}"
+    # The side is the last letter of the last word.
+    at = words[-1].end() if words else len(spaced)
+    return f"{spaced[: at - 1]} L+R{spaced[at:]}{dot}{ending}"
+
+
 _PAIRED = frozenset(("oh", "ohs", "over", "overhead", "overheads", "room", "rooms", "amb"))
 
 
