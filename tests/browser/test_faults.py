@@ -30,7 +30,7 @@ def find_snare(product: Product, page: Page, folder: Path) -> None:
     expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text(
         "10 hits", timeout=40000
     )
-    expect(page.get_by_role("button", name=re.compile("oh L\\+R.wav"))).to_contain_text("hit", timeout=40000)
+    expect(page.get_by_role("button", name=re.compile("OH L\\+R.wav"))).to_contain_text("hit", timeout=40000)
     page.goto(page.url.replace("/gather", "/find"))
     page.locator(".parts .list-group-item", has_text="Snare").click()
 

@@ -29,6 +29,8 @@ def found_in_snare(product: Product, page: Page, path: Path, hits: int) -> str:
     said = f"{hits} hits"
     expect(page.get_by_role("button", name=re.compile("snare.wav"))).to_contain_text(said, timeout=40000)
     page.get_by_role("link", name=re.compile("^Find")).click()
+    # The sums stand under every bench; keys reach Find once it is there.
+    expect(page.locator("main.bench-find").get_by_test_id("stage")).to_be_visible()
     expect(page.get_by_test_id("sums")).to_contain_text(said)
     return page.url.removesuffix("/find")
 

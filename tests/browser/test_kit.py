@@ -23,7 +23,7 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
     expect(page.get_by_role("button", name=re.compile("Snare Top.wav"))).to_contain_text(
         "10 hits", timeout=40000
     )
-    expect(page.get_by_role("button", name=re.compile("oh L\\+R.wav"))).to_contain_text("hit", timeout=40000)
+    expect(page.get_by_role("button", name=re.compile("OH L\\+R.wav"))).to_contain_text("hit", timeout=40000)
     return page.url.removesuffix("/gather")
 
 
