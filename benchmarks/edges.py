@@ -20,18 +20,7 @@ from nubrak.core.decide import Decisions, FindSettings
 from nubrak.core.find import Candidates, find_candidates
 from nubrak.core.flow import PartInput, decide_alone
 
-# Pieces as the sounds call them, and as the product does.
-PIECES = {
-    "kick": "kick",
-    "snare": "snare",
-    "rack-tom": "rack-tom",
-    "floor-tom": "floor-tom",
-    "hi-hat": "hi-hat",
-    "ride": "ride",
-    "clap": "clap",
-    "conga": "conga",
-    "tambourine": "tambourine",
-}
+PIECES = ("kick", "snare", "rack-tom", "floor-tom", "hi-hat", "ride", "clap", "conga", "tambourine")
 BEFORE_MS = (0.0, 0.3, 1.0, 3.0, 5.0, 8.0, 12.0, 20.0)
 AFTER_MS = (15.0, 30.0, 60.0, 100.0, 200.0)
 LAST_MS = (3.0, 5.0, 10.0, 20.0)
@@ -85,7 +74,7 @@ def _scored(job: tuple[str, Kit, str, bool]) -> list[Trimmed]:
     out = []
 
     def tried(way: str, ms: float, cut: NDArray[np.float32], low_s: float, high_s: float) -> None:
-        candidates, decisions = _found(cut, PIECES[piece])
+        candidates, decisions = _found(cut, piece)
         hits = decisions.time_s[decisions.counts]
         inside = [bool(((time >= low_s) & (time < high_s)).any()) for time in (candidates.time_s, hits)]
         out.append(Trimmed(way, ms, library, piece, *inside))

@@ -244,10 +244,11 @@ def _patch(old: dict[str, Any], new: dict[str, Any]) -> list[dict[str, Any]]:
     stated in full, so that it is replaced and never mixed: the tempo, and whether a part that is searched for
     pieces was searched already.
     """
-    patch = [one for one in jsonpatch.make_patch(old, new).patch if not one["path"].startswith("/tempo")]
-    if old.get("tempo") != new["tempo"]:
+    # Compared without the tempo: a patch may move a value from one place to another.
+    patch: list[dict[str, Any]] = jsonpatch.make_patch(old, new | {"tempo": old["tempo"]}).patch
+    if old["tempo"] != new["tempo"]:
         patch.append({"op": "replace", "path": "/tempo", "value": new["tempo"]})
-    for part_id in old.get("parts", {}).keys() & new.get("parts", {}).keys():
+    for part_id in old["parts"].keys() & new["parts"].keys():
         before, after = old["parts"][part_id], new["parts"][part_id]
         if before.get("asked") != after["asked"]:
             patch.append({"op": "replace", "path": f"/parts/{part_id}/told", "value": after["told"]})

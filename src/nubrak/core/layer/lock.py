@@ -29,8 +29,8 @@ PER_HIT_S = 0.001  # how far one hit may stray from the others’ place
 WORTH_DB = 1.0  # low end that a flip or a shift of a different sound must gain to be done
 _LENGTH_S = 0.25  # of the layer: where a drum's low end lies
 _ATTACK_S = 0.03  # what of a stroke two attacks are compared by
-# Likeness of two attacks from which they are the same sound. Different drums of one kind stay under 0.41
-# (`./nubrak benchmark lock`), the same one reaches 0.46 and more.
+# Likeness of two attacks from which they may be the same sound: the same one reaches 0.46 and more. Different
+# drums of one kind stay under it, but for tones of nearly one pitch (`./nubrak benchmark lock`).
 _SAME = 0.45
 # The highest likeness of one sound stands so far over the next one, 0.5 ms away and more. Two tones are alike
 # at every period, and say nothing of where an attack is.

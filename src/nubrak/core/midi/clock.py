@@ -103,16 +103,15 @@ def clock(
         beat = start_beat + (tick - lead_ticks) / per_quarter
         return float(seconds_at(tempo, np.array([beat]))[0]) - start_s
 
-    changes = [change.time_s for change in tempo.changes if change.time_s > start_s + lead.length_s]
-    change_beats = beats_at(tempo, np.array(changes)) if changes else np.zeros(0)
-    ends = [lead_ticks + round(float(beat - start_beat) * per_quarter) for beat in change_beats]
-    last_s = max([end_s, start_s + lead.length_s, *changes]) + _AFTER_S
-    last_beat = float(beats_at(tempo, np.array([last_s]))[0])
-    ends.append(lead_ticks + max(int(np.ceil((last_beat - start_beat) * per_quarter)), 1))
+    later = [change for change in tempo.changes if change.time_s > start_s + lead.length_s]
+    before = tempo.changes[: len(tempo.changes) - len(later)]
+    last_s = max([end_s, start_s + lead.length_s, *(change.time_s for change in later)]) + _AFTER_S
+    beats = beats_at(tempo, np.array([*(change.time_s for change in later), last_s])) - start_beat
+    ends = [lead_ticks + round(float(beat) * per_quarter) for beat in beats]
+    ends[-1] = max(ends[-1], lead_ticks + 1)  # one entry at least
     bar_ticks = max(round(tempo.bar_beats * per_quarter), 1)
-    later = [change.bpm for change in tempo.changes if change.time_s > start_s + lead.length_s]
-    earlier = [change.bpm for change in tempo.changes[: len(tempo.changes) - len(later)]]
-    for end, bpm in zip(ends, [([tempo.bpm, *earlier])[-1], *later], strict=True):
+    speeds = [before[-1].bpm if before else tempo.bpm, *(change.bpm for change in later)]
+    for end, bpm in zip(ends, speeds, strict=True):
         entries.fill(end, bpm, session_s, bar_ticks)
     return entries.clock(tuple(signatures))
 
