@@ -6,7 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from nubrak.core.pieces.catalogue import PIECES
 from nubrak.core.pieces.file_names import guess_from_name, plain_name, session_name, side_of
+from nubrak.core.pieces.languages import PIECE_WORDS, spaced
 
 
 @pytest.mark.parametrize(
@@ -29,6 +31,24 @@ from nubrak.core.pieces.file_names import guess_from_name, plain_name, session_n
         ("dance loop.wav", "loop"),
         ("tambourine.ogg", "tambourine"),
         ("room.wav", "room"),
+        ("Hängetom.wav", "rack-tom"),
+        ("HAENGETOM 1.wav", "rack-tom"),
+        ("Standtom.wav", "floor-tom"),
+        ("Raum_links.wav", "room"),
+        ("Große Trommel.wav", "kick"),
+        ("caja.wav", "snare"),
+        ("Bombo dentro.wav", "kick"),
+        ("platillo.wav", "crash"),
+        ("Caisse Claire.wav", "snare"),
+        ("caisseClaire dessous.wav", "snare"),
+        ("Grosse caisse.wav", "kick"),
+        ("tom basse.wav", "floor-tom"),
+        ("piatti.wav", "crash"),
+        ("rullante.wav", "snare"),
+        ("chimbal.wav", "hi-hat"),
+        ("Малый барабан.wav", "snare"),
+        ("スネア上.wav", "snare"),
+        ("フロアタム.wav", "floor-tom"),
     ],
 )
 def test_what_file_names_say(name: str, piece: str) -> None:
@@ -39,6 +59,26 @@ def test_what_file_names_say(name: str, piece: str) -> None:
 def test_a_name_that_says_nothing_gives_no_guess() -> None:
     assert guess_from_name("Audio 07_bip.wav") is None
     assert guess_from_name("shattered.wav") is None
+    assert guess_from_name("Döner.wav") is None
+
+
+@pytest.mark.parametrize("name", ["OHs.wav", "Becken.wav", "piatti.wav", "Platillos L.wav", "Pratos.wav"])
+def test_names_of_several_cymbals_speak_of_the_microphones_above(name: str) -> None:
+    guess = guess_from_name(name)
+    assert guess is not None and guess.over_the_kit
+
+
+def test_no_word_of_a_language_speaks_of_two_pieces() -> None:
+    """Another language may use a word for another piece only where English does not."""
+    said: dict[str, set[str]] = {}
+    for words in PIECE_WORDS.values():
+        for piece, listed in words.items():
+            for word in listed.split(","):
+                said.setdefault(spaced(word), set()).add(piece)
+    assert {word: pieces for word, pieces in said.items() if len(pieces) > 1} == {}
+    english = {spaced(word): piece.id for piece in PIECES.values() for word in piece.words if word}
+    for word, pieces in said.items():
+        assert english.get(word, next(iter(pieces))) in pieces
 
 
 @given(st.text(max_size=400))
@@ -66,6 +106,9 @@ def test_path_tricks_are_taken_off() -> None:
         ("Kick.wav", None),
         ("L.wav", None),
         ("Hihat Left 2.wav", ("hihat 2", "left")),
+        ("Raum rechts.wav", ("raum", "right")),
+        ("Ambiance G.wav", ("ambiance", "left")),
+        ("Aéreos izq.wav", ("aereos", "left")),
     ],
 )
 def test_names_tell_the_side_of_a_pair(name: str, said: tuple[str, str] | None) -> None:

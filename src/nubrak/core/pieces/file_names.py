@@ -8,6 +8,14 @@ import unicodedata
 from pydantic import BaseModel, Field
 
 from nubrak.core.pieces.catalogue import PIECES
+from nubrak.core.pieces.languages import (
+    PIECE_WORDS,
+    POSITION_WORDS,
+    SIDE_WORDS,
+    folded,
+    place_of_word,
+    spaced,
+)
 
 
 class Likely(BaseModel):
@@ -106,18 +114,19 @@ def titled_file(title: str, about: str, ending: str) -> str:
 
 
 def guess_from_name(file_name: str) -> PieceGuess | None:
-    """The piece a file's name speaks of, or None. The longest matching word wins, then the earliest in the
-    name.
+    """The piece a file's name speaks of, in any language of ``languages``, or None. The longest matching word
+    wins, then the earliest in the name.
+
+    >>> guess_from_name("Hängetom 1.wav").piece
+    'rack-tom'
     """
     stem = plain_name(file_name).rpartition(".")[0] or plain_name(file_name)
-    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem).lower()
-    spaced = f" {re.sub(r'[^a-z0-9]+', ' ', re.sub(r'(?<=[a-z])(?=[0-9])', ' ', spaced))} "
+    name = spaced(stem)
     best: tuple[int, int, str, str] | None = None
-    for piece in PIECES.values():
-        for word in piece.words:
-            place = spaced.find(f" {re.sub(r'(?<=[a-z])(?=[0-9])', ' ', word)} ") if word else -1
-            if place >= 0 and (best is None or (-len(word), place) < best[:2]):
-                best = (-len(word), place, piece.id, word)
+    for piece, word in _PIECE_WORDS:
+        place = place_of_word(word, name)
+        if place >= 0 and (best is None or (-len(word), place) < best[:2]):
+            best = (-len(word), place, piece, word)
     if best is None:
         return None
     return PieceGuess(
@@ -131,36 +140,26 @@ def guess_from_name(file_name: str) -> PieceGuess | None:
 OVERHEADS = "Overheads"  # what a part is called whose microphones stand over the kit
 _ABOVE = frozenset(
     word for word in PIECES["crash"].words if word and "crash" not in word and "cym" not in word
-)
-_SIDES = {"l": "left", "left": "left", "lt": "left", "r": "right", "right": "right", "rt": "right"}
-_POSITIONS = frozenset(
-    [
-        "in",
-        "inside",
-        "out",
-        "outside",
-        "top",
-        "bottom",
-        "btm",
-        "bot",
-        "over",
-        "under",
-        "upper",
-        "lower",
-        "sub",
-        "front",
-        "back",
-        "beater",
-        "resonant",
-        "reso",
-    ]
-)
+) | {word for words in PIECE_WORDS.values() for word in words.get("overheads", "").split(",") if word}
+# Each word that a name may hold, with the piece it speaks of.
+_PIECE_WORDS = [(piece.id, word) for piece in PIECES.values() for word in piece.words if word] + [
+    ("crash" if piece == "overheads" else piece, word)
+    for words in PIECE_WORDS.values()
+    for piece, said in words.items()
+    for word in said.split(",")
+]
+_SIDES = {
+    folded(word): side
+    for words in SIDE_WORDS.values()
+    for side, said in zip(("left", "right"), words, strict=True)
+    for word in said.split(",")
+}
+_POSITIONS = frozenset(folded(word) for said in POSITION_WORDS.values() for word in said.split(","))
 
 
 def _words(file_name: str) -> list[str]:
     stem = plain_name(file_name).rpartition(".")[0] or plain_name(file_name)
-    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem).lower()
-    return re.findall(r"[a-z]+|[0-9]+", spaced)
+    return spaced(stem).split()
 
 
 def side_of(file_name: str) -> tuple[str, str] | None:
@@ -185,17 +184,23 @@ def pair_name(file_name: str) -> str:
     'OH_L+R 2.wav'
     """
     stem, dot, ending = plain_name(file_name).rpartition(".")
-    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem)
-    words = list(re.finditer(r"[A-Za-z]+|[0-9]+", spaced))
+    apart = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem)
+    words = list(re.finditer(r"[^\W\d_]+|[0-9]+", apart))
     for word in reversed(words[1:]):
-        if word.group().lower() in _SIDES:
-            return f"{spaced[: word.start()]}L+R{spaced[word.end() :]}{dot}{ending}"
+        if folded(word.group()) in _SIDES:
+            return f"{apart[: word.start()]}L+R{apart[word.end() :]}{dot}{ending}"
     # The side is the last letter of the last word.
-    at = words[-1].end() if words else len(spaced)
-    return f"{spaced[: at - 1]} L+R{spaced[at:]}{dot}{ending}"
+    at = words[-1].end() if words else len(apart)
+    return f"{apart[: at - 1]} L+R{apart[at:]}{dot}{ending}"
 
 
-_PAIRED = frozenset(("oh", "ohs", "over", "overhead", "overheads", "room", "rooms", "amb"))
+_ROOMS = frozenset(
+    folded(word)
+    for words in ({"room": "room,rooms,amb"}, *PIECE_WORDS.values())
+    for word in words.get("room", "").split(",")
+    if word
+)
+_PAIRED = _ROOMS | {folded(word) for word in _ABOVE}
 
 
 def hears_the_kit(file_name: str) -> str | None:
@@ -204,7 +209,7 @@ def hears_the_kit(file_name: str) -> str | None:
     said = _PAIRED & set((side[0] if side else " ".join(_words(file_name))).split())
     if not said:
         return None
-    return "room" if said & {"room", "rooms", "amb"} else "overheads"
+    return "room" if said & _ROOMS else "overheads"
 
 
 def position_of(file_name: str) -> tuple[str, str] | None:
