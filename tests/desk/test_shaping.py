@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from nubrak.core.pieces import NoteMap
 from nubrak.core.problem import Problem
 from nubrak.core.session.gather_edits import SetTempo
-from nubrak.core.session.shape_edits import SetShape
+from nubrak.core.session.shape_edits import SetNoteMap, SetShape
 from nubrak.core.shape import ShapeSettings
 from nubrak.core.tempo import Grid
+from nubrak.desk.coming_back import parts_from_list
 from nubrak.desk.desk import Desk
 from nubrak.desk.shaping import (
     AskShape,
@@ -101,6 +103,40 @@ def test_notes_to_send_come_in_order_of_time(desk: Desk, kick: Kick, drop: Drop)
 def test_note_maps_are_read_by_their_files_name_and_shown_line_by_line() -> None:
     read = note_map_from(b"piece,note\r\nkick,40\r\nzither,1\r\n", "Own kit.csv")
     assert read.note_map.name == "Own kit" and len(read.skipped) == 1
-    lines = {line.piece: line for line in note_table(read.note_map).lines}
-    assert (lines["kick"].note, lines["kick"].called) == (40, "Electric snare")
-    assert lines["snare"].note == 38
+
+
+def test_a_session_s_notes_stand_part_by_part_with_the_ways_of_striking(
+    desk: Desk, kick: Kick, drop: Drop
+) -> None:
+    from tests.conftest import decaying_strokes
+
+    session, _ = kick
+    for name in ("snare.wav", "second snare.wav", "hat.wav"):
+        drop(session, name, decaying_strokes([0.5, 1.0, 1.5], [0.7, 0.6, 0.6], 2.2, seed=len(name)))
+    table = {line.name: line for line in note_table(desk.standing(session)).lines}
+    assert [(line.key, line.note) for line in table.values()] == [
+        ("kick", 36),
+        ("snare", 38),
+        ("snare/side", 37),
+        (None, 40),
+        ("hi-hat", 42),
+        ("hi-hat/half", 46),
+        ("hi-hat/open", 46),
+        ("hi-hat/pedal", 44),
+    ]
+    assert table["Snare 2"].called == "Electric snare"
+    assert set(desk.standing(session).notes(table["Snare 2"].part_id or "").each_number) == {40}
+    a_map = NoteMap(name="Own", notes={"hi-hat/half": 26, "snare/side": 60})
+    desk.sessions.edit(session, None, SetNoteMap(kind="set_note_map", note_map=a_map))
+    moved = {line.key: line.note for line in note_table(desk.standing(session)).lines}
+    assert (moved["hi-hat/half"], moved["hi-hat/open"], moved["snare/side"]) == (26, 46, 60)
+
+
+def test_notes_that_a_file_brings_keep_their_numbers_beside_a_part_of_their_piece(
+    desk: Desk, kick: Kick
+) -> None:
+    session, _ = kick
+    table = b"part,piece,time_s,velocity,note\r\nKick,kick,1.0,90,36\r\nKick,kick,2.0,90,35\r\n"
+    state = parts_from_list(desk, session, desk.sessions.revision(session), table)
+    (part_id,) = [key for key, part in state.document.parts.items() if part.pattern]
+    assert desk.standing(session).notes(part_id).each_number.tolist() == [36, 35]

@@ -280,12 +280,19 @@ def ways_struck(part: PartInput, decisions: Decisions) -> list[str | None]:
     return out
 
 
-def numbers_by_row(part: PartInput, decisions: Decisions, note_map: NoteMap) -> NDArray[np.int64] | None:
-    """The note of each row of a part's decisions by how it was struck, (rows,); None where all take one."""
-    if plain_of(part.piece) is None:
+def numbers_by_row(
+    part: PartInput, decisions: Decisions, note_map: NoteMap, own: int | None = None
+) -> NDArray[np.int64] | None:
+    """The note of each row of a part's decisions by how it was struck, (rows,); None where all take one.
+    ``own`` is the part's own note where that is not the one the map has for its piece.
+    """
+    plain = plain_of(part.piece)
+    if plain is None:
         return None
     ways = ways_struck(part, decisions)
     number = {way: note_map.number_of(part.piece, way) for way in set(ways)}
+    if own is not None:
+        number |= {way: own for way in set(ways) if way is None or way == plain}
     return np.array([number[way] for way in ways], np.int64)
 
 

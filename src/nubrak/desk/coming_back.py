@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field, ValidationError
 from nubrak.core.midi import Left, Proposal, ReadMidi, midi_difference, parts_of, proposals, read_midi
 from nubrak.core.prints import read_hits
 from nubrak.core.problem import Problem
-from nubrak.core.session import AddParts, NewPart, out_of_bounds
+from nubrak.core.session import AddParts, NewPart, out_of_bounds, part_notes
 from nubrak.core.shape import PatternNote
 from nubrak.core.tempo import Tempo
 from nubrak.desk.desk import Desk
@@ -93,4 +93,13 @@ def parts_from_list(desk: Desk, session_id: str, revision: int, data: bytes) -> 
 
 def _with_parts(desk: Desk, session_id: str, revision: int, parts: list[NewPart]) -> SessionState:
     action = AddParts(kind="add_parts", parts={secrets.token_hex(5): part for part in parts})
+    drafted = desk.sessions.get(session_id).document.model_copy(deep=True)
+    action.apply(drafted)
+    # Notes keep the number that the file gave them where the part has another note of its own.
+    for part_id, own in part_notes(drafted).items():
+        if (new := action.parts.get(part_id)) is not None:
+            usual = drafted.note_map.number_of(new.piece)
+            for one in new.notes.values():
+                one.note = one.note if one.note is not None else usual if usual != own else None
+                one.note = None if one.note == own else one.note
     return desk.sessions.edit(session_id, revision, action)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
-from nubrak.core.pieces import GENERAL_MIDI, PIECES, NoteMap, from_text
+from nubrak.core.pieces import ARTICULATIONS, GENERAL_MIDI, PIECES, NoteMap, Piece, PieceId, from_text
 from nubrak.core.problem import Problem
 from nubrak.core.session import KeepFeel, SetPattern
 from nubrak.core.shape import (
@@ -93,12 +93,16 @@ class Same(BaseModel):
 
 
 class NoteLine(BaseModel):
-    """One row of the note map."""
+    """What one part of a session is written as, or one way of striking its piece."""
 
-    piece: str
+    key: str | None = Field(description="what the note map calls it; empty where the note is this part's own")
+    part_id: str | None = Field(description="the part; empty for a way of striking one")
+    piece: PieceId
+    way: str | None = Field(description="the way of striking the piece; empty for the part itself")
     name: str
     note: int
-    called: str
+    own: int = Field(description="the note it has where nothing is set for it alone")
+    called: str = Field(description="what General MIDI calls the note")
 
 
 class NoteMapTable(BaseModel):
@@ -258,18 +262,43 @@ def live_notes(standing: Standing, part_ids: list[str], before: bool) -> LiveNot
     )
 
 
-def note_table(note_map: NoteMap) -> NoteMapTable:
-    """A note map line by line."""
-    lines = [
-        NoteLine(
-            piece=piece.id,
-            name=piece.name,
-            note=note_map.number_of(piece.id),
-            called=GENERAL_MIDI.get(note_map.number_of(piece.id), "no drum of General MIDI"),
+def note_table(standing: Standing) -> NoteMapTable:
+    """The notes of a session line by line: each part, and under it the ways of striking its piece."""
+    document, lines = standing.document, list[NoteLine]()
+
+    def add(
+        about: Piece, name: str, own: int, key: str | None, part_id: str | None = None, way: str | None = None
+    ) -> None:
+        set_to = document.parts[part_id].shape.note if part_id is not None and key is None else None
+        note = own if set_to is None else set_to
+        lines.append(
+            NoteLine(
+                key=key,
+                part_id=part_id,
+                piece=about.id,
+                way=way,
+                name=name,
+                note=note,
+                own=own,
+                called=GENERAL_MIDI.get(note, "no drum of General MIDI"),
+            )
         )
-        for piece in PIECES.values()
-    ]
-    return NoteMapTable(name=note_map.name, lines=lines, called=GENERAL_MIDI)
+
+    mapped = set[str]()
+    for part_id, part in document.ordered_parts():
+        if not document.is_noted(part_id):
+            continue
+        piece, own, name = PIECES[part.piece], standing.own_note(part_id), standing.names[part_id]
+        if own != document.note_map.number_of(piece.id) or piece.id in mapped:
+            add(piece, name, own, key=None, part_id=part_id)
+            continue
+        mapped.add(piece.id)
+        add(piece, name, own, key=piece.id, part_id=part_id)
+        for way in ARTICULATIONS.get(piece.id, ())[1:]:
+            number = document.note_map.number_of(piece.id, way.id)
+            key = f"{piece.id}/{way.id}"
+            add(piece, f"{piece.name}, {way.name}", number, key=key, way=way.id)
+    return NoteMapTable(name=document.note_map.name, lines=lines, called=GENERAL_MIDI)
 
 
 def take_feel(

@@ -28,7 +28,7 @@ from nubrak.core.flow import (
 from nubrak.core.layer import LayerPlan, plan_layer
 from nubrak.core.mix import Openings, Stage, Strokes, openings_of
 from nubrak.core.pieces import PIECES
-from nubrak.core.session import Document
+from nubrak.core.session import Document, part_notes
 from nubrak.core.shape import Notes, ShapeSettings, no_notes, shape, usual_db_of
 from nubrak.core.sort import Sorted, sort_moments
 from nubrak.core.spill import rings_s
@@ -120,6 +120,11 @@ class Standing:
         """What the parts are called."""
         return {part_id: self.document.part_name(part_id) for part_id in self.document.parts}
 
+    def own_note(self, part_id: str) -> int:
+        """The note that a part is written as where nothing was set."""
+        notes = self.once("part notes", lambda: part_notes(self.document))
+        return notes.get(part_id, self.document.note_map.number_of(self.document.part(part_id).piece))
+
     def evidence(
         self, part_id: str, find: FindSettings | None = None
     ) -> tuple[Evidence, NDArray[np.float64]]:
@@ -155,7 +160,7 @@ class Standing:
         if not document.is_noted(part_id):
             return no_notes(settings)
         rings = self._rings(part_id, decisions) if settings.length == "ring" else None
-        mapped = document.note_map.number_of(part.piece)
+        mapped = self.own_note(part_id)
         return shape(
             decisions,
             settings,
@@ -165,7 +170,7 @@ class Standing:
             list(part.pattern.values()),
             rings,
             mapped,
-            numbers_by_row(self.inputs[part_id], decisions, document.note_map) if numbered else None,
+            numbers_by_row(self.inputs[part_id], decisions, document.note_map, mapped) if numbered else None,
             self.usual_db(part_id, decisions),
         )
 

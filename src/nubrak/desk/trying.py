@@ -77,8 +77,11 @@ def _articulation(standing: Standing, part_id: str, instrument: Instrument) -> d
     there = set(standing.notes(part_id).each_number.tolist())
     if instrument.key is None or instrument.key not in there or len(there) < 2:
         return {}
+    # The plain one sounds on all that no other way has: strokes that are divided later get another note.
+    others = there - {instrument.key}
+    plain = instrument.key == standing.own_note(part_id)
     return {
-        "notes": [instrument.key],
+        "notes": sorted(set(range(128)) - others) if plain else [instrument.key],
         "silenced_by": [
             number for number in instrument.silenced_by if number in there and number != instrument.key
         ],

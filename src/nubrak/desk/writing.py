@@ -12,7 +12,7 @@ from nubrak.core.midi import piece_of
 from nubrak.core.pieces import ARTICULATIONS, PIECES, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.samples import STARTER, Instrument
-from nubrak.core.session import LayerPut, LayerValue, MarkChange, NewPart, Write
+from nubrak.core.session import LayerPut, LayerValue, MarkChange, NewPart, Write, part_notes
 from nubrak.core.shape import (
     Grace,
     Hardness,
@@ -105,7 +105,7 @@ def written_bar(standing: Standing, bar: int, grid: Grid) -> WrittenBar:
             for way in reversed(ARTICULATIONS.get(part.piece, ())[1:])
             if way.falls_to is None
         }
-        ways.pop(document.note_map.number_of(part.piece), None)
+        ways.pop(standing.own_note(part_id), None)
         read = read_bar(notes, tempo, bar, grid, _hard(standing, part_id))
         lines.append(
             WrittenLine(
@@ -288,7 +288,7 @@ def _first_of(desk: Desk, session_id: str, at: WriteAt, time_s: float) -> Wrote:
     layers = _starting(desk, desk.standing(session_id), part_id, at.piece)
     action = Write(kind="write", said=said, parts={part_id: part}, layers=layers)
     state = desk.sessions.edit(session_id, at.revision, action)
-    note = state.document.note_map.number_of(at.piece)
+    note = part_notes(state.document)[part_id]
     return Wrote(state=state, part_id=part_id, velocity=velocity, note=note)
 
 
@@ -329,9 +329,9 @@ def on_its_notes(
 def _next_way(standing: Standing, part_id: str, number: int) -> int:
     """The note of the next way of striking a piece after the one a note stands for."""
     document, piece = standing.document, standing.document.parts[part_id].piece
-    numbers = list(
-        dict.fromkeys(document.note_map.number_of(piece, way.id) for way in ARTICULATIONS.get(piece, ()))
-    )
+    ways = ARTICULATIONS.get(piece, ())[1:]
+    numbers = [standing.own_note(part_id), *(document.note_map.number_of(piece, way.id) for way in ways)]
+    numbers = list(dict.fromkeys(numbers)) if ways else []
     if len(numbers) < 2:
         raise Problem(
             f"{standing.names[part_id]} is struck in one way only.",

@@ -5452,16 +5452,39 @@ export interface components {
         };
         /**
          * NoteLine
-         * @description One row of the note map.
+         * @description What one part of a session is written as, or one way of striking its piece.
          */
         NoteLine: {
+            /**
+             * Key
+             * @description what the note map calls it; empty where the note is this part's own
+             */
+            key: string | null;
+            /**
+             * Part Id
+             * @description the part; empty for a way of striking one
+             */
+            part_id: string | null;
             /** Piece */
             piece: string;
+            /**
+             * Way
+             * @description the way of striking the piece; empty for the part itself
+             */
+            way: string | null;
             /** Name */
             name: string;
             /** Note */
             note: number;
-            /** Called */
+            /**
+             * Own
+             * @description the note it has where nothing is set for it alone
+             */
+            own: number;
+            /**
+             * Called
+             * @description what General MIDI calls the note
+             */
             called: string;
         };
         /**

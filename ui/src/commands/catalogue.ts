@@ -332,7 +332,13 @@ export const COMMANDS = {
   asOne: at({ sort: 'one part again, not sorted' }, 'Alt+o'),
   accent: at({ write: 'an accent, or no longer' }, '>'),
   flam: at({ write: 'a flam, then a drag, then neither' }, ';'),
-  way: at({ write: 'struck another way: open, side stick, bell' }, "'"),
+  way: at(
+    {
+      write: 'struck another way: open, side stick, bell',
+      shape: 'the chosen notes struck another way: open, side stick, bell',
+    },
+    "'",
+  ),
   vary: at({ write: 'the bar once more, varied within the feel' }, 'Alt+v'),
   emptyBar: at({ write: 'empty the bar of what is written' }, 'Alt+Delete'),
   playIn: at({ write: 'play it in on the letters or a MIDI keyboard, or stop' }, 'Ctrl+Enter'),

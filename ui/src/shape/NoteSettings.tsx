@@ -1,18 +1,8 @@
 import { NOTE_ENDINGS, readsNotes } from '../gather/useDrop';
 import { limitOf } from '../api/limit';
-import { useQuery } from '@tanstack/react-query';
 import { useRef } from 'react';
 import { Form } from 'react-bootstrap';
-import {
-  client,
-  Refusal,
-  take,
-  type Document,
-  type Piece,
-  type ProblemBody,
-  type Schema,
-  post,
-} from '../api/client';
+import { Refusal, type Document, type ProblemBody, type Schema, post } from '../api/client';
 import type { Doing } from '../api/session';
 import { Setting } from '../find/Setting';
 import { DragFile } from '../print/DragFile';
@@ -21,6 +11,9 @@ import { useWindow } from '../state/window';
 import { useNoteName } from '../stage/noteName';
 import { LiveOut } from './LiveOut';
 import { MapShelf } from './MapShelf';
+import { counted } from '../shell/counted';
+import type { NoteTableQuery } from './useWays';
+import type { Way } from './ways';
 import type { Changes, ShapeSettings } from './useShape';
 
 const LENGTHS = [
@@ -33,8 +26,14 @@ interface Props {
   doing: Doing;
   document: Document;
   partId: string;
-  piece: Piece;
   name: string;
+  /** The note it is written as where nothing is set. */
+  own: number;
+  table: NoteTableQuery;
+  ways: Way[];
+  /** How many notes are chosen, and how to say the way they were struck. */
+  chosen: number;
+  onWay: (id: string) => void;
   shape: ShapeSettings;
   revision: number;
   done: (changes: Changes) => Promise<void>;
@@ -46,7 +45,8 @@ interface Props {
  * back.
  */
 export function NoteSettings(props: Props) {
-  const { doing, document, partId, piece, name, shape, revision, done, onChanges } = props;
+  const { doing, document, partId, name, own, table, ways, chosen, onWay, shape, revision } = props;
+  const { done, onChanges } = props;
   const set = useWindow((state) => state.set);
   const middleC = useWindow((state) => state.middleC);
   const notify = useWindow((state) => state.notify);
@@ -54,12 +54,6 @@ export function NoteSettings(props: Props) {
   const back = useRef<HTMLInputElement | null>(null);
   const strange = useRef<HTMLInputElement | null>(null);
   const map = useRef<HTMLInputElement | null>(null);
-  const table = useQuery({
-    queryKey: ['note-map', doing.id, revision],
-    queryFn: () =>
-      take(client.GET('/api/sessions/{session_id}/note-map', { params: { path: { session_id: doing.id } } })),
-    placeholderData: (old) => old,
-  });
   const base = `/api/sessions/${doing.id}/print`;
   const bringBack = async (file: File) => {
     try {
@@ -91,8 +85,10 @@ export function NoteSettings(props: Props) {
       note_map: { name: renamed!, notes: { ...now.notes, [pieceId]: note } },
     });
   };
-  const mappedTo = table.data?.lines.find((line) => line.piece === piece.id);
-  const inSession = new Set(Object.values(document.parts ?? {}).map((part) => part.piece));
+  const written = (line: Schema['NoteLine'], note: number) =>
+    line.key
+      ? mapped(line.key, note)
+      : void doing.act({ kind: 'set_shape', part_id: line.part_id!, changes: { note } });
   return (
     <>
       <div className="column-head">
@@ -108,7 +104,7 @@ export function NoteSettings(props: Props) {
             void done({ note: event.target.value === '' ? null : Number(event.target.value) })
           }
         >
-          <option value="">the map’s{mappedTo && `: ${noteName(mappedTo.note)}`}</option>
+          <option value="">its own: {noteName(own)}</option>
           {Array.from({ length: 128 }, (_, note) => (
             <option key={note} value={note}>
               {noteName(note)} {table.data?.called[String(note)] ?? ''}
@@ -142,6 +138,28 @@ export function NoteSettings(props: Props) {
             </option>
           ))}
         </Form.Select>
+        {ways.length > 1 && (
+          <>
+            <Form.Label htmlFor="notes-struck">Struck</Form.Label>
+            <Form.Select
+              id="notes-struck"
+              size="sm"
+              value=""
+              title="of the chosen notes"
+              disabled={!chosen}
+              onChange={(event) => onWay(event.target.value)}
+            >
+              <option value="">
+                {chosen ? `${counted(chosen, 'chosen note')} …` : 'choose notes first'}
+              </option>
+              {ways.map((way) => (
+                <option key={way.id} value={way.id}>
+                  {way.name}: {noteName(way.note)}
+                </option>
+              ))}
+            </Form.Select>
+          </>
+        )}
       </div>
       <Setting
         name={shape.length === 'fixed' || !shape.length ? 'Beats' : 'At most'}
@@ -190,31 +208,29 @@ export function NoteSettings(props: Props) {
       </div>
       <table className="note-map" data-testid="note-map">
         <tbody>
-          {table.data?.lines
-            .filter((line) => inSession.has(line.piece))
-            .map((line) => (
-              <tr key={line.piece} title={line.called}>
-                <td>{line.name}</td>
-                <td>
-                  <input
-                    className="cell"
-                    inputMode="numeric"
-                    aria-label={`Note of ${line.name} in the map`}
-                    defaultValue={line.note}
-                    key={line.note}
-                    onFocus={(event) => event.target.select()}
-                    onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
-                    onBlur={(event) => {
-                      const note = Math.round(Number(event.target.value));
-                      if (Number.isFinite(note) && note >= 0 && note <= 127 && note !== line.note)
-                        mapped(line.piece, note);
-                      else event.target.value = String(line.note);
-                    }}
-                  />
-                  <span className="quiet">{noteName(line.note).split(' · ')[1]}</span>
-                </td>
-              </tr>
-            ))}
+          {table.data?.lines.map((line) => (
+            <tr key={line.key ?? line.part_id} title={line.called} className={line.way ? 'way' : ''}>
+              <td>{line.name}</td>
+              <td>
+                <input
+                  className="cell"
+                  inputMode="numeric"
+                  aria-label={`Note of ${line.name} in the map`}
+                  defaultValue={line.note}
+                  key={line.note}
+                  onFocus={(event) => event.target.select()}
+                  onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+                  onBlur={(event) => {
+                    const note = Math.round(Number(event.target.value));
+                    if (Number.isFinite(note) && note >= 0 && note <= 127 && note !== line.note)
+                      written(line, note);
+                    else event.target.value = String(line.note);
+                  }}
+                />
+                <span className="quiet">{noteName(line.note).split(' · ')[1]}</span>
+              </td>
+            </tr>
+          ))}
         </tbody>
       </table>
       <p className="about">

@@ -2,7 +2,7 @@ import { Empty } from '../shell/Empty';
 import { KeyOf } from '../commands/KeyOf';
 import { useEffect, useMemo, useState } from 'react';
 import { client, take, type Schema } from '../api/client';
-import { newId } from '../api/session';
+import { newId, useLibrary } from '../api/session';
 import type { BenchProps } from '../shell/bench';
 import { useCommands } from '../commands/useCommands';
 import { usePressed } from '../commands/usePressed';
@@ -22,6 +22,8 @@ import { LETTERS } from './letters';
 import { LineByKeys } from '../stage/LineByKeys';
 import { MOST_PERCENT, type LinePoint } from '../stage/noteGestures';
 import { VelocityField } from './VelocityField';
+import { strike, useNoteTable } from './useWays';
+import { wayAfter, waysOf, type Way } from './ways';
 import { SideTabs, sideAfter, type NoteSide, type Side } from './SideTabs';
 import './shape.scss';
 
@@ -180,7 +182,25 @@ export function NoteSides({
       notify(error instanceof Error ? error.message : String(error));
     }
   };
+  const table = useNoteTable(doing, revision);
+  const library = useLibrary().data;
+  const own = table.data?.lines.find((line) => line.part_id === partId)?.own ?? piece?.note ?? 0;
+  const ways = waysOf(
+    table.data?.lines ?? [],
+    library?.articulations[piece?.id ?? ''] ?? [],
+    piece?.id ?? '',
+    own,
+  );
+  const struck = (pick: (note: number) => Way | undefined) => {
+    const of = indices();
+    const way = columns && of.length ? pick(columns.note[of[0]!]!) : undefined;
+    if (!columns || !partId || !of.length)
+      return notify('Choose notes first, then say how they were struck.', true);
+    if (!way || ways.length < 2) return notify('This drum is struck in one way only.', true);
+    void strike(doing, partId, columns, of, way);
+  };
   useCommands({
+    way: () => struck((note) => (ways.length ? wayAfter(ways, note) : undefined)),
     next: () => step(1),
     previous: () => step(-1),
     up: () => louder(1),
@@ -373,8 +393,12 @@ export function NoteSides({
                 doing={doing}
                 document={document}
                 partId={partId}
-                piece={piece}
                 name={name}
+                own={own}
+                table={table}
+                ways={ways}
+                chosen={indices().length}
+                onWay={(id) => struck(() => ways.find((way) => way.id === id))}
                 shape={shape}
                 revision={revision}
                 done={done}

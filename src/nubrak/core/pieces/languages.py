@@ -205,7 +205,8 @@ SIDE_WORDS: dict[str, tuple[str, str]] = {
 
 # Where a further microphone of one drum stands.
 POSITION_WORDS: dict[str, str] = {
-    "en": "in,inside,out,outside,top,bottom,btm,bot,over,under,upper,lower,sub,front,back,beater,resonant,reso",
+    "en": "in,inside,out,outside,top,bottom,btm,bot,over,under,upper,lower,sub,front,back,beater,"
+    "resonant,reso",
     "de": "innen,außen,aussen,oben,unten,vorne,hinten",
     "fr": "dedans,dehors,intérieur,extérieur,dessus,dessous,haut,bas",
     "es": "dentro,fuera,arriba,abajo",

@@ -16,6 +16,7 @@ from nubrak.core.session.mend_edits import MendStroke
 from nubrak.core.session.mix_edits import AddBus, SendTo, SetChain, known_bus
 from nubrak.core.session.order import arrange
 from nubrak.core.session.own_microphone import WithoutMicrophone, pieces_to_look_for, without_microphone
+from nubrak.core.session.part_notes import part_notes
 from nubrak.core.session.record_edits import AddPass, ChooseBars
 from nubrak.core.session.shape_edits import AddParts, KeepFeel, NewPart, SetPattern
 from nubrak.core.session.sort_edits import (
@@ -70,6 +71,7 @@ __all__ = [
     "id_of_told",
     "known_bus",
     "out_of_bounds",
+    "part_notes",
     "pieces_to_look_for",
     "tell_pieces",
     "without_microphone",

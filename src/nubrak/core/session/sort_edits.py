@@ -17,6 +17,7 @@ from nubrak.core.session.action import Action, Id
 from nubrak.core.session.document import Document, Part
 from nubrak.core.session.marks import MarkChange, take_marks
 from nubrak.core.session.mend_edits import mends_along
+from nubrak.core.session.part_notes import part_notes
 from nubrak.core.sort import ToldPiece
 from nubrak.core.time_line import TimeLineS
 
@@ -112,6 +113,11 @@ class SplitPart(Action):
             key: mark for key, mark in part.marks.items() if mark.kind != "drop" and mark.time_s in gone
         }
         document.parts[self.new_part_id] = new
+        # Layers that sound on the note of its piece sound on its own too.
+        own, usual = part_notes(document).get(self.new_part_id), document.note_map.number_of(new.piece)
+        for layer in new.layers.values():
+            if own is not None and usual in layer.notes and own not in layer.notes:
+                layer.notes = [*layer.notes, own]
         mends_along(part, new, gone)
         take_marks(part.marks, {key: MarkChange(kind="drop", time_s=at) for key, at in self.marks.items()})
         take_marks(new.marks, {key: MarkChange(kind="keep", time_s=at) for key, at in self.there.items()})

@@ -116,7 +116,7 @@ def notes_to_send(session_id: str, desk: AnyDesk, part: str | None = None, befor
 @router.get("/sessions/{session_id}/note-map")
 def note_map(session_id: str, desk: AnyDesk) -> NoteMapTable:
     """Which note every piece is written as."""
-    return note_table(desk.standing(session_id).document.note_map)
+    return note_table(desk.standing(session_id))
 
 
 @router.get("/sessions/{session_id}/print/note-map", response_class=Response)
