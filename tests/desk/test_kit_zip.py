@@ -10,7 +10,8 @@ import pytest
 
 from nubrak.core.gather import inspect
 from nubrak.core.problem import Problem
-from nubrak.core.samples import Instrument, Kit, Sample
+from nubrak.core.samples import Instrument, Kit, Sample, louder_by
+from nubrak.core.signal import db_to_gain
 from nubrak.desk.desk import Desk
 from nubrak.desk.kit_zip import arranged_zip
 from nubrak.desk.samples import packed_kit
@@ -58,7 +59,12 @@ def test_a_packed_kit_is_read_back(desk: Desk, kit: Kit) -> None:
     assert hat.key == 46
     for back, sent in zip(snare.samples, kit.instruments["s"].samples, strict=True):
         there, here = desk.cache.decoded(back.audio), desk.cache.decoded(sent.audio)
-        assert len(there) == len(here) and np.abs(there - here).max() < 2**-22, "24 bits of it"
+        louder_db = louder_by(kit)[sent.audio]
+        assert len(there) == len(here)
+        assert np.abs(there - here * db_to_gain(louder_db)).max() < 2**-22, "24 bits of it"
+        # At the velocity that it was struck with, it is as loud as it was.
+        heard_db = back.level_db + 40 * np.log10(sent.velocity / back.velocity) + louder_db
+        assert heard_db == pytest.approx(sent.level_db, abs=0.01)
         assert back.attack_s == pytest.approx(sent.attack_s, abs=0.002)
 
 

@@ -8,6 +8,7 @@ import pytest
 from nubrak.core.problem import Problem
 from nubrak.core.samples import CutMark
 from nubrak.core.session import MarkCuts
+from nubrak.desk import sliced_kit
 from nubrak.desk.clear_strokes import clearest_of
 from nubrak.desk.desk import Desk
 from nubrak.desk.overview import overview_of
@@ -46,8 +47,25 @@ def test_slices_become_sounds_on_rising_notes(desk: Desk, loop: tuple[str, str])
         assert sample.attack_s == pytest.approx(line.attack_s - line.start_s, abs=1e-4)
 
 
-def test_more_slices_than_a_kit_holds_are_refused(desk: Desk, loop: tuple[str, str]) -> None:
+def test_a_kit_of_slices_plays_the_stroke_that_stands_alone(desk: Desk, loop: tuple[str, str]) -> None:
     session, source = loop
+    _, kit = done(desk, session, KitChoice(of="slices", source_id=source))
+    pieces = {one.piece for one in kit.instruments.values()}
+    assert len(kit.favourites) == len(pieces)
+    alone = {name.lower() for name in desk.standing(session).names.values()}
+    for piece in pieces:
+        (chosen,) = kit.for_piece(piece)
+        same = [one for one in kit.instruments.values() if one.piece == piece]
+        names = {one.name.split(" ", 1)[-1] for one in same}
+        # Wherever a piece is struck by itself at all, it begins with one of those strokes.
+        assert chosen.name.split(" ", 1)[-1] in alone or not names & alone
+
+
+def test_more_slices_than_a_kit_holds_are_refused(
+    desk: Desk, loop: tuple[str, str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, source = loop
+    monkeypatch.setattr(sliced_kit, "MOST_INSTRUMENTS", 500)
     marks = {f"m{k}": CutMark(found_s=0.0084 * k + 0.01, kind="add") for k in range(530)}
     desk.sessions.edit(session, None, MarkCuts(kind="mark_cuts", source_id=source, marks=marks))
     with pytest.raises(Problem, match="more than a kit holds"):

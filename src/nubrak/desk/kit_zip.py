@@ -6,19 +6,16 @@ import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
 
-from nubrak.core.gather import inspect
 from nubrak.core.pieces import plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples import MOST_TEXT, ArrivedSample
 from nubrak.desk.desk import Desk
 from nubrak.desk.printing import draft
-from nubrak.desk.samples import Arranged, SfzText, ToArrange, arrange, arrived_sample, check_sample
-from nubrak.store.audio import put_audio
+from nubrak.desk.samples import MOST_SAMPLE_BYTES, Arranged, SfzText, ToArrange, arrange, take_sample_file
 
 _SOUNDS = frozenset((".wav", ".wave", ".aif", ".aiff", ".flac", ".ogg", ".mp3"))
 _MOST_FILES = 5000
 _MOST_BYTES = 8 << 30  # of everything unpacked: more is no kit but a bomb
-_MOST_ONE = 1 << 30
 _BLOCK = 1 << 20
 _TODO = "Pack it once more, or drop the folder it was packed from."
 
@@ -84,19 +81,15 @@ def _is_hidden(path: str) -> bool:
 
 def _taken(desk: Desk, packed: zipfile.ZipFile, entry: zipfile.ZipInfo) -> ArrivedSample:
     """One sample of a zip, stored and measured. Nothing is written to a name that the zip gives."""
-    name = plain_name(entry.filename)
     path = draft(desk, "upload")
     try:
         count = 0
         with packed.open(entry) as packed_file, path.open("wb") as file:
             while block := packed_file.read(_BLOCK):
                 count += len(block)
-                if count > _MOST_ONE:
-                    raise Problem(f"“{name}” is larger than any sample.")
+                if count > MOST_SAMPLE_BYTES:
+                    raise Problem(f"“{plain_name(entry.filename)}” is larger than any sample.")
                 file.write(block)
-        facts = inspect(path, name)
-        check_sample(name, facts)
-        audio = put_audio(desk.engine, path, name, facts)
+        return take_sample_file(desk, path, entry.filename)
     finally:
         path.unlink(missing_ok=True)
-    return arrived_sample(desk, entry.filename, audio, facts)

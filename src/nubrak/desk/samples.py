@@ -6,16 +6,17 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
-import soundfile
 from pydantic import BaseModel, Field
 
-from nubrak.core.gather import AudioFacts
+from nubrak.core.gather import AudioFacts, audio_blocks, inspect, one_channel
 from nubrak.core.layer import as_stereo
 from nubrak.core.names import Name
-from nubrak.core.pieces import file_name
+from nubrak.core.pieces import file_name, plain_name
+from nubrak.core.prints import write_sample
 from nubrak.core.problem import Problem
 from nubrak.core.samples import (
     LONGEST_SAMPLE_S,
+    MOST_KEYS,
     MOST_TEXT,
     ArrivedSample,
     Instrument,
@@ -24,12 +25,17 @@ from nubrak.core.samples import (
     attack_of,
     inside,
     instruments_of,
+    louder_by,
     measure,
     read_sfz,
     write_sfz,
 )
+from nubrak.core.signal import db_to_gain
 from nubrak.desk.desk import Desk
 from nubrak.desk.printing import draft
+from nubrak.store.audio import put_audio
+
+MOST_SAMPLE_BYTES = 256 << 20  # of one file: far more than the longest sample has
 
 
 class SfzText(BaseModel):
@@ -44,6 +50,7 @@ class ToArrange(BaseModel):
 
     files: list[ArrivedSample] = Field(max_length=5000)
     sfz: SfzText | None = None
+    each: bool = Field(default=False, description="every file is a sound of its own, whatever it is called")
 
 
 class Arranged(BaseModel):
@@ -62,14 +69,20 @@ def _write_sfz(desk: Desk, kit: Kit, path: Path) -> None:
                 stem = file_name(sample.name.rpartition(".")[0] or sample.name or instrument.name)
                 paths[sample.audio] = f"samples/{len(paths) + 1:03d} {stem.replace('=', '-')}.wav"
                 rates[sample.audio] = desk.facts(sample.audio).rate_hz
+    # A kit of more sounds than MIDI has keys becomes several texts over the same samples.
+    every = list(kit.instruments.items())
+    parts = [dict(every[first : first + MOST_KEYS]) for first in range(0, len(every), MOST_KEYS)] or [{}]
+    louder_db = louder_by(kit)
     with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as files:
-        files.writestr(file_name(f"{kit.name}.sfz"), write_sfz(kit, paths, rates))
+        for number, instruments in enumerate(parts, start=1):
+            part = kit.model_copy(update={"instruments": instruments})
+            name = kit.name if len(parts) == 1 else f"{kit.name} {number}"
+            files.writestr(file_name(f"{name}.sfz"), write_sfz(part, paths, rates, louder_db))
         for audio, name in paths.items():
             wave = draft(desk, "wav")
             try:
-                soundfile.write(
-                    str(wave), desk.cache.decoded(audio), rates[audio], subtype="PCM_24", format="WAV"
-                )
+                sound = desk.cache.decoded(audio) * np.float32(db_to_gain(louder_db[audio]))
+                write_sample(wave, sound, rates[audio])
                 files.write(wave, name)
             finally:
                 wave.unlink(missing_ok=True)
@@ -86,21 +99,25 @@ def check_sample(name: str, facts: AudioFacts) -> None:
         raise Problem(f"“{name}” is silent.", todo="Choose a file that sounds.")
 
 
-def arrived_sample(desk: Desk, name: str, audio: str, facts: AudioFacts) -> ArrivedSample:
-    """A stored sample file, measured."""
-    attack_s = attack_of(desk.cache.mono(audio), facts.rate_hz)
-    return ArrivedSample(
-        audio=audio,
-        name=name,
-        attack_s=attack_s,
-        measured=measure(as_stereo(np.asarray(desk.cache.decoded(audio))), attack_s, facts.rate_hz),
-    )
+def take_sample_file(desk: Desk, path: Path, name: str) -> ArrivedSample:
+    """A sample file, measured and stored; ``name`` may hold the folders it lay in. A ``Problem`` where it is
+    none; nothing is kept then.
+    """
+    plain = plain_name(name)
+    facts = inspect(path, plain)
+    check_sample(plain, facts)
+    # Measured from the file that is here: two thousand of them are not read back from the database.
+    sound = np.concatenate(list(audio_blocks(path, plain)))
+    attack_s = attack_of(one_channel(sound, facts.cancels), facts.rate_hz)
+    measured = measure(as_stereo(sound), attack_s, facts.rate_hz)
+    audio = put_audio(desk.engine, path, plain, facts)
+    return ArrivedSample(audio=audio, name=name, attack_s=attack_s, measured=measured)
 
 
 def arrange(desk: Desk, new: ToArrange) -> Arranged:
     """Instruments of sample files: by an SFZ where one came with them, else by names and levels."""
     if new.sfz is None:
-        return Arranged(instruments=arranged(new.files), skipped=[])
+        return Arranged(instruments=arranged(new.files, new.each), skipped=[])
     read = read_sfz(new.sfz.text)
     folder = new.sfz.name.replace("\\", "/").rpartition("/")[0]
     below: dict[str, ArrivedSample] = {}

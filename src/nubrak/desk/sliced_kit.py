@@ -15,7 +15,9 @@ from nubrak.core.samples import (
     Instrument,
     Kit,
     Sample,
+    Slice,
     character,
+    clearest,
     levels_db,
     measure,
     slice_audio,
@@ -61,8 +63,34 @@ def kit_of_slices(
             samples=[sample.model_copy(update={"measured": measured})],
             key=key if key < 128 else None,
         )
-        kit.instruments[f"slice-{number + 1:03d}"] = made.model_copy(update={"words": character(made)})
+        kit.instruments[_slice_id(number)] = made.model_copy(update={"words": character(made)})
+    alone = {one.lower() for one in standing.names.values()}
+    kit.favourites = _cleanest(audio, rate, slices, pieces, [name in alone for name in names])
     return kit
+
+
+def _slice_id(number: int) -> str:
+    return f"slice-{number + 1:03d}"
+
+
+def _cleanest(
+    audio: NDArray[np.float32], rate_hz: int, slices: list[Slice], pieces: list[str], alone: list[bool]
+) -> list[str]:
+    """The slice of each piece that stands most by itself: a kit that is written with begins with it.
+
+    ``alone`` says of each slice whether one piece only is struck in it.
+    """
+    mono = audio.mean(axis=1)
+    at_s = np.array([one.attack / rate_hz for one in slices])
+    out = []
+    for piece in dict.fromkeys(pieces):
+        own = [k for k, one in enumerate(pieces) if one == piece]
+        own = [k for k in own if alone[k]] or own
+        own.sort(key=lambda k: at_s[k])
+        others = {one: at_s[[k for k, p in enumerate(pieces) if p == one]] for one in set(pieces) - {piece}}
+        best = clearest(mono, rate_hz, at_s[own], others)[0]
+        out.append(_slice_id(own[best.row]))
+    return out
 
 
 def stored(desk: Desk, sound: NDArray[np.float32], rate_hz: int, name: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import structlog
 from pydantic import ValidationError
@@ -94,9 +94,16 @@ def remove_kit(engine: Engine, kit_id: str) -> None:
             raise _no_kit()
 
 
-def audio_is_here(engine: Engine, instrument: Instrument) -> None:
-    """Refuse an instrument that speaks of audio the store does not have."""
-    wanted = {sample.audio for sample in instrument.samples}
+def with_instruments(kit: Kit, instruments: Iterable[Instrument]) -> Kit:
+    """A kit with further instruments."""
+    return kit.model_copy(
+        update={"instruments": kit.instruments | {secrets.token_hex(5): one for one in instruments}}
+    )
+
+
+def audio_is_here(engine: Engine, instruments: Iterable[Instrument]) -> None:
+    """Refuse instruments that speak of audio the store does not have."""
+    wanted = {sample.audio for instrument in instruments for sample in instrument.samples}
     with Db(engine) as db:
         known = db.scalars(select(AudioRow.hash).where(AudioRow.hash.in_(wanted))).all()
     if len(known) < len(wanted):

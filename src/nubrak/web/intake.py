@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
@@ -20,19 +19,15 @@ from nubrak.store.audio import put_audio
 MOST_BYTES = 16 << 30  # a day of stereo at 96 kHz in 24 bits
 
 
-async def take_in(
-    request: Request, desk: Desk, name: str, fits: Callable[[AudioFacts], None] | None = None
-) -> tuple[str, AudioFacts]:
-    """The request's body as a stored audio file: its hash and facts. A ``Problem`` where it is cut off, is
-    not audio, or where ``fits`` raises one.
+async def take_in(request: Request, desk: Desk, name: str) -> tuple[str, AudioFacts]:
+    """The request's body as a stored audio file: its hash and facts. A ``Problem`` where it is cut off or is
+    not audio.
     """
     handle, draft = tempfile.mkstemp(dir=desk.uploads, suffix=".upload")
     os.close(handle)
     try:
         await received(request, Path(draft), name)
         facts = await run_in_threadpool(inspect, Path(draft), name)
-        if fits is not None:
-            fits(facts)
         return await run_in_threadpool(put_audio, desk.engine, Path(draft), name, facts), facts
     finally:
         with suppress(FileNotFoundError):

@@ -16,7 +16,7 @@ from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 MOST_JSON_BYTES = 64_000_000  # of a request that is read whole: many times a session's every note
 # What is streamed to disk as it comes, and counted there.
 _STREAMED = re.compile(
-    r"/(sources|samples|samples/files|samples/zip|archives|hits|note-map|midi/\w+|tempo/midi)$"
+    r"/(sources|samples|samples/files|samples/several|samples/zip|archives|hits|note-map|midi/\w+|tempo/midi)$"
 )
 
 

@@ -4,19 +4,16 @@ from __future__ import annotations
 
 from itertools import pairwise
 
+import numpy as np
 import pytest
 
 from nubrak.core.samples.arrange import ArrivedSample, arranged, named
 from nubrak.core.samples.kit import Measured
 
 
-def arrived(name: str, loudness: float) -> ArrivedSample:
-    return ArrivedSample(
-        audio=name,
-        name=name,
-        attack_s=0.0,
-        measured=Measured(length_s=0.3, peak_db=-3, loudness_lkfs=loudness),
-    )
+def arrived(name: str, loudness: float, **measured: float) -> ArrivedSample:
+    known = {"length_s": 0.3, "peak_db": -3, "loudness_lkfs": loudness, "bright_hz": 900.0, **measured}
+    return ArrivedSample(audio=name, name=name, attack_s=0.0, measured=Measured.model_validate(known))
 
 
 @pytest.mark.parametrize(
@@ -76,3 +73,40 @@ def test_a_folder_of_several_instruments_comes_apart() -> None:
         [arrived(f"{piece}/{piece} {n}.wav", -20.0) for piece in ("kick", "snare", "crash") for n in (1, 2)]
     )
     assert [(one.piece, len(one.samples)) for one in made] == [("crash", 2), ("kick", 2), ("snare", 2)]
+
+
+def test_numbered_one_shots_that_do_not_sound_like_one_drum_stay_apart() -> None:
+    rng = np.random.default_rng(5)
+    files = [
+        arrived(
+            f"Kicks/Kick {k:03d}.wav",
+            -12.0 + rng.uniform(-4, 4),
+            fundamental_hz=float(rng.uniform(45, 75)),
+            length_s=float(rng.uniform(0.15, 0.9)),
+            bright_hz=float(rng.uniform(150, 900)),
+        )
+        for k in range(1, 41)
+    ]
+    made = arranged(files)
+    assert [one.name for one in made] == [f"Kick {k:03d}" for k in range(1, 41)]
+    assert {one.piece for one in made} == {"kick"}
+
+
+@pytest.mark.parametrize("what", ["fundamental_hz", "length_s", "bright_hz"])
+def test_toms_numbered_one_and_two_stay_apart_if_one_measure_tells_them(what: str) -> None:
+    same = {"fundamental_hz": 90.0, "length_s": 0.5, "bright_hz": 400.0}
+    other = same | {what: same[what] * 2.2}
+    assert len(arranged([arrived("Tom 1.wav", -12, **same), arrived("Tom 2.wav", -12, **same)])) == 1
+    assert len(arranged([arrived("Tom 1.wav", -12, **same), arrived("Tom 2.wav", -12, **other)])) == 2
+
+
+def test_every_file_is_a_sound_of_its_own_where_that_is_chosen() -> None:
+    files = [arrived(f"snare_v{v}_rr{r}.wav", -30 + 6 * v) for v in (1, 2, 3) for r in (1, 2)]
+    made = arranged(files, each=True)
+    assert [one.name for one in made] == [f"snare_v{v}_rr{r}" for v in (1, 2, 3) for r in (1, 2)]
+    assert all({(s.low_velocity, s.high_velocity) for s in one.samples} == {(1, 127)} for one in made)
+
+
+def test_names_keep_every_letter() -> None:
+    files = [arrived(f"Döner_v{v}.wav", -30 + 6 * v) for v in (1, 2)] + [arrived("太鼓 大.wav", -12)]
+    assert [one.name for one in arranged(files)] == ["Döner", "太鼓 大"]

@@ -17,7 +17,7 @@ from nubrak.core.layer.settings import Layer
 from nubrak.core.problem import Problem
 from nubrak.core.samples.arrange import ArrivedSample
 from nubrak.core.samples.kit import Instrument, Kit, Measured, Sample
-from nubrak.core.samples.sfz import inside, instruments_of, read_sfz, write_sfz
+from nubrak.core.samples.sfz import inside, instruments_of, keys_of, louder_by, read_sfz, write_sfz
 from nubrak.core.shape.notes import Notes
 
 MEASURED = Measured(length_s=0.3, peak_db=-3, loudness_lkfs=-20)
@@ -159,8 +159,9 @@ def test_what_is_written_reads_back_as_the_same_sound() -> None:
         plan_layer(Layer(instrument=one), notes, 48000) for one in (kit.instruments["s"], back[38])
     )
     assert [ours.samples[i].audio for i in ours.sample] == [theirs.samples[i].audio for i in theirs.sample]
-    ratio = 20 * np.log10(ours.gain / theirs.gain)
-    assert np.ptp(ratio) < 0.02, "louder or softer all alike"
+    louder_db = np.array([louder_by(kit)[ours.samples[i].audio] for i in ours.sample])
+    heard_db = 20 * np.log10(theirs.gain) + louder_db - 20 * np.log10(ours.gain)
+    assert np.abs(heard_db).max() < 0.01, "with its files, the text is as loud as the kit"
 
 
 @pytest.mark.parametrize("text", ["/*a", "/*a*/", "<a", "=", "<region>x=", "//", "/* <region> sample=x.wav"])
@@ -183,3 +184,48 @@ def test_a_name_longer_than_any_file_system_takes_is_left_out() -> None:
         f"<control> default_path={'x' * 5000}/ <region> sample=a.wav <control> <region> sample=b.wav key=36"
     )
     assert [one.sample for one in read.regions] == ["b.wav"] and "too long" in read.skipped[0]
+
+
+@pytest.mark.parametrize(
+    "name", ["<group> key=1", "a // b", "/* c", "volume=12", "Döner 50 &amp; more", "x <region> sample=y.wav"]
+)
+def test_any_name_and_piece_comes_back_as_it_left(name: str) -> None:
+    sounds = {"a": Instrument(name=name, piece="cowbell", samples=[Sample(audio="a", name="Kick 1.wav")])}
+    text = write_sfz(Kit(name=name, instruments=sounds), {"a": "samples/Kick 1.wav"}, {"a": 48000})
+    complaints: list[tuple[str, str]] = []
+    validate_s(text, err_cb=lambda kind, said, token, name: complaints.append((kind, said)))
+    assert [said for kind, said in complaints if kind == "ERR"] == []
+    came = {"samples/Kick 1.wav": ArrivedSample(audio="a", name="k", attack_s=0.0, measured=MEASURED)}
+    [back] = instruments_of(read_sfz(text), came, {"a": 48000})
+    assert (back.name, back.piece) == (name, "cowbell")
+
+
+def test_what_has_no_key_of_its_own_lands_on_no_other_drums() -> None:
+    def one(name: str, piece: str, key: int | None = None) -> Instrument:
+        return Instrument(name=name, piece=piece, key=key, samples=[Sample(audio="a")])
+
+    kit = Kit(
+        name="K",
+        instruments={
+            "c": one("Closed", "hi-hat", 42),
+            "o": one("Open", "hi-hat", 46),
+            "h": one("Half open", "hi-hat", 46),
+            "x": one("Crash", "crash"),
+            "s": one("Splash", "crash"),
+            "t": one("Rack tom", "rack-tom"),
+            "f": one("Floor tom", "floor-tom"),
+            "g": one("Low floor tom", "floor-tom"),
+        },
+    )
+    keys = keys_of(kit)
+    # General MIDI Level 1 percussion key map (MMA): 41 to 50 are toms, hats and crash 1; 55 is the splash.
+    assert keys["s"] == 55 and keys["g"] == 41 and len(set(keys.values())) == 8
+    assert not 35 <= keys["h"] <= 57
+
+
+def test_more_sounds_than_keys_are_refused_and_not_laid_over_each_other() -> None:
+    every = {str(k): Instrument(name="x", piece="else", samples=[Sample(audio="a")]) for k in range(129)}
+    with pytest.raises(ValueError, match="129"):
+        keys_of(Kit(name="K", instruments=every))
+    every.popitem()
+    assert len(set(keys_of(Kit(name="K", instruments=every)).values())) == 128

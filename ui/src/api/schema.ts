@@ -45,6 +45,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/samples/several": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Samples
+         * @description Take sample files in and measure them. The request's body is a line of JSON, a list of their names and
+         *     sizes in bytes, and then the files one behind the other.
+         */
+        post: operations["take_samples"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/samples/arrange": {
         parameters: {
             query?: never;
@@ -120,6 +141,26 @@ export interface paths {
          * @description Begin a kit: empty, with instruments, or a copy of another.
          */
         post: operations["begin_kit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kits/{kit_id}/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Instruments
+         * @description Put instruments into a kit, beside those that are there: all of them or none.
+         */
+        post: operations["add_instruments"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5365,6 +5406,14 @@ export interface components {
             name: string;
         };
         /**
+         * NewInstruments
+         * @description Instruments for a kit that is there.
+         */
+        NewInstruments: {
+            /** Instruments */
+            instruments: components["schemas"]["Instrument"][];
+        };
+        /**
          * NewKit
          * @description A kit to begin: empty, with these instruments, or as a copy.
          */
@@ -7180,6 +7229,19 @@ export interface components {
             articulation: string | null;
         };
         /**
+         * Several
+         * @description What came of several files.
+         */
+        Several: {
+            /** Arrived */
+            arrived: components["schemas"]["ArrivedSample"][];
+            /**
+             * Refused
+             * @description what could not be taken, a sentence each
+             */
+            refused: string[];
+        };
+        /**
          * SfzText
          * @description An SFZ file that came with its samples.
          */
@@ -8323,6 +8385,12 @@ export interface components {
             /** Files */
             files: components["schemas"]["ArrivedSample"][];
             sfz?: components["schemas"]["SfzText"] | null;
+            /**
+             * Each
+             * @description every file is a sound of its own, whatever it is called
+             * @default false
+             */
+            each: boolean;
         };
         /**
          * Unmark
@@ -8754,6 +8822,62 @@ export interface operations {
             };
         };
     };
+    take_samples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Several"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
     arrange_samples: {
         parameters: {
             query?: never;
@@ -8940,6 +9064,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewKit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitKept"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    add_instruments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewInstruments"];
             };
         };
         responses: {

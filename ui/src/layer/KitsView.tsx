@@ -3,11 +3,11 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Button, Form } from 'react-bootstrap';
 import { client, take, type Instrument, type Piece, type Schema } from '../api/client';
-import { newId } from '../api/session';
 import { useWindow } from '../state/window';
 import { InstrumentEditor } from './InstrumentEditor';
 import { RecordedKit } from './RecordedKit';
-import type { Came } from './samples';
+import { counted } from '../shell/counted';
+import { arranged, type Came } from './samples';
 
 interface Props {
   sessionId: string;
@@ -20,6 +20,9 @@ interface Props {
   partName: string;
   onClose: () => void;
 }
+
+// So many sounds that came in are shown with all that can be set; of more, the one that is opened.
+const ALL_OPEN = 12;
 
 /** The kits of the library, and samples that have just come in, before they are kept. */
 export function KitsView({ sessionId, library, pieces, came, onCame, onUse, partName, onClose }: Props) {
@@ -61,11 +64,16 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
     came &&
     doing(async () => {
       if (into === 'new') {
-        const name = came.instruments[0]?.name ?? 'My kit';
+        const name = came.name.slice(0, 120) || 'My kit';
         const made = await take(client.POST('/api/kits', { body: { name, instruments: came.instruments } }));
         setChosen(made.kit_id);
       } else {
-        for (const one of came.instruments) await put(newId(), into, one);
+        await take(
+          client.POST('/api/kits/{kit_id}/instruments', {
+            params: { path: { kit_id: into } },
+            body: { instruments: came.instruments },
+          }),
+        );
         setChosen(into);
       }
       onCame(null);
@@ -76,7 +84,7 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
         <div className="kits-head">
           <h2>
             {came.instruments.length
-              ? `${came.instruments.length} ${came.instruments.length === 1 ? 'sound' : 'sounds'} came in`
+              ? `${counted(came.instruments.length, 'sound')} came in`
               : came.kits.length
                 ? `${came.kits.length} ${came.kits.length === 1 ? 'kit is' : 'kits are'} in the library now`
                 : 'Nothing could be taken in'}
@@ -95,13 +103,26 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
                   value={into}
                   onChange={(event) => setInto(event.target.value)}
                 >
-                  <option value="new">a new kit</option>
+                  <option value="new">a new kit, “{came.name}”</option>
                   {kits.map(([id, one]) => (
                     <option key={id} value={id}>
                       {one.name}
                     </option>
                   ))}
                 </Form.Select>
+                {came.files.length > 1 && (
+                  <Form.Check
+                    id="each-file"
+                    label="every file its own sound"
+                    checked={came.each}
+                    onChange={(event) => {
+                      const each = event.target.checked;
+                      void doing(async () =>
+                        onCame({ ...came, each, instruments: await arranged(came.files, each) }),
+                      );
+                    }}
+                  />
+                )}
                 <button type="button" className="look-act" onClick={() => void keep()}>
                   Keep them
                 </button>
@@ -126,20 +147,29 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
             ))}
           </ul>
         )}
-        {came.instruments.map((one, at) => (
-          <InstrumentEditor
-            key={at}
-            instrument={one}
-            pieces={pieces}
-            onChange={(next) =>
-              onCame({ ...came, instruments: came.instruments.map((old, i) => (i === at ? next : old)) })
-            }
-          >
-            <button type="button" className="plain-act" onClick={() => onUse(one)}>
-              use on {partName.toLowerCase()}
-            </button>
-          </InstrumentEditor>
-        ))}
+        {came.instruments.map((one, at) =>
+          came.instruments.length <= ALL_OPEN || opened === String(at) ? (
+            <InstrumentEditor
+              key={at}
+              instrument={one}
+              pieces={pieces}
+              onChange={(next) =>
+                onCame({ ...came, instruments: came.instruments.map((old, i) => (i === at ? next : old)) })
+              }
+            >
+              <button type="button" className="plain-act" onClick={() => onUse(one)}>
+                use on {partName.toLowerCase()}
+              </button>
+            </InstrumentEditor>
+          ) : (
+            <InstrumentLine
+              key={at}
+              one={one}
+              piece={pieces.get(one.piece)?.name}
+              onOpen={() => setOpened(String(at))}
+            />
+          ),
+        )}
       </div>
     );
   }
@@ -248,14 +278,12 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
                 </button>
               </InstrumentEditor>
             ) : (
-              <button type="button" key={id} className="kit-line" onClick={() => setOpened(id)}>
-                <strong>{one.name}</strong>
-                <span>{pieces.get(one.piece)?.name}</span>
-                <span className="quiet">{one.words?.join(', ')}</span>
-                <span className="number">
-                  {one.samples.length} {one.samples.length === 1 ? 'sample' : 'samples'}
-                </span>
-              </button>
+              <InstrumentLine
+                key={id}
+                one={one}
+                piece={pieces.get(one.piece)?.name}
+                onOpen={() => setOpened(id)}
+              />
             ),
           )}
           {!Object.keys(kit.instruments ?? {}).length && (
@@ -281,5 +309,24 @@ export function KitsView({ sessionId, library, pieces, came, onCame, onUse, part
         </button>
       </p>
     </div>
+  );
+}
+
+function InstrumentLine({
+  one,
+  piece,
+  onOpen,
+}: {
+  one: Instrument;
+  piece: string | undefined;
+  onOpen: () => void;
+}) {
+  return (
+    <button type="button" className="kit-line" onClick={onOpen}>
+      <strong>{one.name}</strong>
+      <span>{piece}</span>
+      <span className="quiet">{one.words?.join(', ')}</span>
+      <span className="number">{counted(one.samples.length, 'sample')}</span>
+    </button>
   );
 }

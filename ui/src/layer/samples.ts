@@ -8,9 +8,44 @@ export interface Came {
   said: string[];
   /** The kits that sound fonts brought; they are in the library already. */
   kits: string[];
+  /** What a new kit of them is called. */
+  name: string;
+  /** The files, where they were arranged by their names and can be arranged anew. */
+  files: Schema['ArrivedSample'][];
+  each: boolean;
 }
 
-const AT_ONCE = 3;
+const AT_ONCE = 2;
+const IN_ONE_GO = 20;
+const MOST_BYTES = 16e6;
+
+/** Files in groups that are sent in one request each: each request costs as much as a small file. */
+export function inGroups(files: File[]): File[][] {
+  const groups: File[][] = [];
+  let bytes = 0;
+  for (const file of files) {
+    const last = groups[groups.length - 1];
+    if (!last || last.length >= IN_ONE_GO || bytes + file.size > MOST_BYTES) {
+      groups.push([file]);
+      bytes = file.size;
+    } else {
+      last.push(file);
+      bytes += file.size;
+    }
+  }
+  return groups;
+}
+
+/** What a kit of these files is called: the folder that they lay in, else the first of them. */
+export function folderOf(files: File[]): string {
+  const folders = files.map((file) => pathOf(file).split('/').slice(0, -1)).filter((path) => path.length);
+  if (folders.length) return folders[0]![0]!;
+  return files[0]?.name.replace(/\.[^.]*$/, '') ?? 'My kit';
+}
+
+/** Arrange files that came in anew: by names and levels, or each as a sound of its own. */
+export const arranged = async (files: Schema['ArrivedSample'][], each: boolean): Promise<Instrument[]> =>
+  (await take(client.POST('/api/samples/arrange', { body: { files, sfz: null, each } }))).instruments;
 
 /** Send sample files, with the SFZ that speaks of them where one is among them, and have them arranged. */
 export async function takeSamples(files: File[], onShare: (share: number) => void): Promise<Came> {
@@ -22,24 +57,28 @@ export async function takeSamples(files: File[], onShare: (share: number) => voi
   const said: string[] = [];
   const arrived: Schema['ArrivedSample'][] = [];
   let done = 0;
-  const waiting = [...sounds];
+  const waiting = inGroups(sounds);
   const work = async () => {
-    for (let file = waiting.shift(); file; file = waiting.shift()) {
+    for (let group = waiting.shift(); group; group = waiting.shift()) {
       try {
-        arrived.push(
-          await upload<Schema['ArrivedSample']>('/api/samples/files', file, () => undefined, {
-            name: pathOf(file),
-          }),
+        const heads = group.map((file) => ({ name: pathOf(file), size: file.size }));
+        const found = await upload<Schema['Several']>(
+          '/api/samples/several',
+          new File([`${JSON.stringify(heads)}\n`, ...group], group[0]!.name),
+          () => undefined,
         );
+        arrived.push(...found.arrived);
+        said.push(...found.refused);
       } catch (error) {
         said.push(error instanceof Error ? error.message : String(error));
       }
-      onShare(++done / sounds.length);
+      done += group.length;
+      onShare(done / sounds.length);
     }
   };
   await Promise.all(Array.from({ length: AT_ONCE }, work));
   const arrange = (sfz: Schema['SfzText'] | null) =>
-    take(client.POST('/api/samples/arrange', { body: { files: arrived, sfz } }));
+    take(client.POST('/api/samples/arrange', { body: { files: arrived, sfz, each: false } }));
   const instruments: Instrument[] = [];
   const kits: string[] = [];
   for (const font of fonts) {
@@ -74,5 +113,6 @@ export async function takeSamples(files: File[], onShare: (share: number) => voi
       said.push(`${text.name}: ${error instanceof Error ? error.message : String(error)}`);
     }
   }
-  return { instruments, said, kits };
+  const again = texts.length || zips.length ? [] : arrived;
+  return { instruments, said, kits, name: folderOf(files), files: again, each: false };
 }

@@ -37,6 +37,24 @@ describe('the list of sounds', () => {
     expect(order('lantern')).toEqual([]);
   });
 
+  it('finds a name with letters of any language, typed with them or without', () => {
+    const kept = { paper: { name: 'K', instruments: { d: sound('Döner', 'else', 'x') } } };
+    const found = (word: string) =>
+      ordered({ kits: kept } as unknown as Schema['Library'], 'snare', word, new Map(), null).length;
+    expect([found('döner'), found('DÖNER'), found('doner'), found('dner')]).toEqual([1, 1, 1, 0]);
+  });
+
+  it('shows a sound once that several kits share, and the liked one of them', () => {
+    const kit = (liked: string[]) => ({
+      name: 'K',
+      instruments: { c: sound('Cowbell', 'cowbell', 'z'), o: sound('Cowbell', 'cowbell', 'y') },
+      favourites: liked,
+    });
+    const kits = { one: kit([]), two: kit(['c']) } as unknown as Schema['Library']['kits'];
+    const found = ordered({ kits } as Schema['Library'], 'snare', '', new Map(), null).map(keyOf);
+    expect(found.sort()).toEqual(['one/o', 'two/c']);
+  });
+
   it('stands as it suits the part, with what is not known of last', () => {
     const suits = [
       { kit_id: 'paper', instrument_id: 's', said: 'brighter' },

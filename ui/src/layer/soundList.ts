@@ -18,6 +18,25 @@ export const isUsed = ({ one }: Sound, layers: Record<string, Layer>): boolean =
       instrument.name === one.name && instrument.samples[0]?.audio === one.samples[0]?.audio,
   );
 
+/** Small letters without accents, so that a search finds a name however it is typed. */
+const folded = (text: string): string => text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
+
+/** Each sound once: the kits of a sound font share most of theirs. The one that is liked stands for all. */
+function once(sounds: Sound[]): Sound[] {
+  const kept = new Map<string, Sound>();
+  for (const sound of sounds) {
+    const heard = sound.one.samples.map(({ audio, level_db, low_velocity }) => [
+      audio,
+      level_db,
+      low_velocity,
+    ]);
+    const key = JSON.stringify([sound.one.name, sound.one.piece, heard]);
+    const before = kept.get(key);
+    if (!before || (sound.liked && !before.liked)) kept.set(key, sound);
+  }
+  return [...kept.values()];
+}
+
 /**
  * The sounds that answer a search: those of the piece first, what is liked before the rest, else kit by kit;
  * or in the order that suits the part.
@@ -38,17 +57,17 @@ export function ordered(
       liked: kit.favourites?.includes(id) ?? false,
     })),
   );
-  const words = searched.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = all.filter((sound) => {
-    const text = [
-      sound.one.name,
-      sound.kitName,
-      pieces.get(sound.one.piece)?.name ?? '',
-      ...(sound.one.words ?? []),
-      sound.liked ? 'favourite' : '',
-    ]
-      .join(' ')
-      .toLowerCase();
+  const words = folded(searched).split(/\s+/).filter(Boolean);
+  const found = once(all).filter((sound) => {
+    const text = folded(
+      [
+        sound.one.name,
+        sound.kitName,
+        pieces.get(sound.one.piece)?.name ?? '',
+        ...(sound.one.words ?? []),
+        sound.liked ? 'favourite' : '',
+      ].join(' '),
+    );
     return words.every((word) => text.includes(word));
   });
   if (suits) {

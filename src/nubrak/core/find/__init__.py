@@ -11,7 +11,7 @@ from nubrak.core.find.bands import BAND_EDGES_HZ, within
 from nubrak.core.find.candidates import VERSION, Candidates, from_bytes, join, to_bytes, whole_power_of
 from nubrak.core.find.combine import combine_microphones
 from nubrak.core.find.onset_power import onset_power_of, rise_in_band
-from nubrak.core.find.search import find_candidates
+from nubrak.core.find.search import find_candidates, rising_attacks
 from nubrak.core.find.slow_onset import begins_at, first_of_each
 
 __all__ = [
@@ -32,6 +32,7 @@ __all__ = [
     "onset_power_of",
     "power_at",
     "rise_in_band",
+    "rising_attacks",
     "snap",
     "to_bytes",
     "whole_power_of",

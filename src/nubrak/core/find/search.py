@@ -62,6 +62,15 @@ def find_candidates(
     return _candidates_of(mono, rate_hz, CLOSE_RISE_DB if closely else LEAST_RISE_DB, rest)
 
 
+def rising_attacks(mono: NDArray[np.float32], rate_hz: int) -> NDArray[np.int64]:
+    """The attacks of a signal (frames,) that is one sound, in samples, (n,): as ``find_candidates`` times
+    them, without comparing them with each other.
+    """
+    if len(mono) < rate_hz // 200 or not np.any(mono):
+        return np.zeros(0, np.int64)
+    return _rising(mono, rate_hz, LEAST_RISE_DB)[2]
+
+
 def _from_here(found: Candidates, begin_s: float) -> Candidates:
     """The candidates from a place on, as if it were the beginning; a stroke that begins just before it begins
     with it.

@@ -21,6 +21,7 @@ from nubrak.core.pieces.file_names import (
     titled_file,
 )
 from nubrak.core.pieces.material import MATERIALS, Material, MaterialId, material_of
+from nubrak.core.pieces.neighbours import free_note
 from nubrak.core.pieces.note_map import GENERAL_MIDI, MOST_MAP_BYTES, NoteMap, from_text, to_text
 from nubrak.core.pieces.percussion_keys import piece_of_key
 
@@ -42,6 +43,7 @@ __all__ = [
     "PieceId",
     "articulation_of",
     "file_name",
+    "free_note",
     "from_text",
     "guess_from_name",
     "hears_the_kit",

@@ -8,14 +8,7 @@ import unicodedata
 from pydantic import BaseModel, Field
 
 from nubrak.core.pieces.catalogue import PIECES
-from nubrak.core.pieces.languages import (
-    PIECE_WORDS,
-    POSITION_WORDS,
-    SIDE_WORDS,
-    folded,
-    place_of_word,
-    spaced,
-)
+from nubrak.core.pieces.languages import PIECE_WORDS, POSITION_WORDS, SIDE_WORDS, folded, sought, spaced
 
 
 class Likely(BaseModel):
@@ -123,8 +116,8 @@ def guess_from_name(file_name: str) -> PieceGuess | None:
     stem = plain_name(file_name).rpartition(".")[0] or plain_name(file_name)
     name = spaced(stem)
     best: tuple[int, int, str, str] | None = None
-    for piece, word in _PIECE_WORDS:
-        place = place_of_word(word, name)
+    for piece, word, looked_for in _PIECE_WORDS:
+        place = name.find(looked_for)
         if place >= 0 and (best is None or (-len(word), place) < best[:2]):
             best = (-len(word), place, piece, word)
     if best is None:
@@ -141,9 +134,11 @@ OVERHEADS = "Overheads"  # what a part is called whose microphones stand over th
 _ABOVE = frozenset(
     word for word in PIECES["crash"].words if word and "crash" not in word and "cym" not in word
 ) | {word for words in PIECE_WORDS.values() for word in words.get("overheads", "").split(",") if word}
-# Each word that a name may hold, with the piece it speaks of.
-_PIECE_WORDS = [(piece.id, word) for piece in PIECES.values() for word in piece.words if word] + [
-    ("crash" if piece == "overheads" else piece, word)
+# The piece that each word speaks of, the word, and what of it is looked for.
+_PIECE_WORDS = [
+    (piece.id, word, sought(word)) for piece in PIECES.values() for word in piece.words if word
+] + [
+    ("crash" if piece == "overheads" else piece, word, sought(word))
     for words in PIECE_WORDS.values()
     for piece, said in words.items()
     for word in said.split(",")

@@ -238,13 +238,8 @@ def spaced(name: str) -> str:
     return f" {' '.join(words)} "
 
 
-def place_of_word(word: str, name: str) -> int:
-    """Where a word stands in a ``spaced`` name, or -1. Japanese is written without spaces: there it may stand
-    anywhere.
+def sought(word: str) -> str:
+    """What of a word is looked for in a ``spaced`` name. Japanese is written without spaces: there a word may
+    stand anywhere.
     """
-    wanted = spaced(word)
-    return name.find(wanted.strip() if _is_kana(word) else wanted)
-
-
-def _is_kana(word: str) -> bool:
-    return any("\u3040" <= one <= "\u9fff" for one in word)
+    return spaced(word).strip() if any("\u3040" <= one <= "\u9fff" for one in word) else spaced(word)

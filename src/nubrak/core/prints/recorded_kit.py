@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nubrak.core.pieces import file_name
-from nubrak.core.samples import Cutout, Instrument, Kit, Layered, as_sample, cut_out, write_sfz
+from nubrak.core.samples import Cutout, Instrument, Kit, Layered, as_sample, cut_out, louder_by, write_sfz
+from nubrak.core.signal import db_to_gain
 
 CLOSE = "close"
 
@@ -61,5 +62,8 @@ def print_kit(name: str, pieces: Sequence[Taken], rate_hz: int) -> KitPrint:
                 instruments[str(number)] = Instrument(name=piece.name, piece=piece.piece, samples=samples)
         if instruments:
             kit = Kit(name=f"{name} {microphone}", instruments=instruments)
-            texts[kit.name] = write_sfz(kit, paths, dict.fromkeys(paths, rate_hz))
+            louder_db = louder_by(kit)
+            for audio, louder in louder_db.items():
+                files[paths[audio]] = files[paths[audio]] * np.float32(db_to_gain(louder))
+            texts[kit.name] = write_sfz(kit, paths, dict.fromkeys(paths, rate_hz), louder_db)
     return KitPrint(files, texts)

@@ -39,7 +39,15 @@ from nubrak.core.samples.kit import (
 )
 from nubrak.core.samples.measure import attack_of, character, first_sound, measure
 from nubrak.core.samples.replay import at_tempo, levels_db, replayed
-from nubrak.core.samples.sfz import MOST_TEXT, inside, instruments_of, read_sfz, write_sfz
+from nubrak.core.samples.sfz import (
+    MOST_KEYS,
+    MOST_TEXT,
+    inside,
+    instruments_of,
+    louder_by,
+    read_sfz,
+    write_sfz,
+)
 from nubrak.core.samples.sound_font import SoundFont, read_sound_font
 from nubrak.core.samples.sound_font_voice import FontKitRead, kit_of_font
 
@@ -47,6 +55,7 @@ __all__ = [
     "FEWEST",
     "LONGEST_SAMPLE_S",
     "MOST_INSTRUMENTS",
+    "MOST_KEYS",
     "MOST_SLICES",
     "MOST_TEXT",
     "NEAREST_S",
@@ -83,6 +92,7 @@ __all__ = [
     "kit_of_font",
     "layered",
     "levels_db",
+    "louder_by",
     "measure",
     "read_sfz",
     "read_sound_font",

@@ -1,9 +1,10 @@
 """Arranging sample files that came in together: which belong to one instrument, which are strengths of it,
 and which take turns.
 
-Names come first: words for strength and turn are read from them. Where the names leave it open, the levels
-decide: numbers along which the level rises are strengths, others are turns; and without any word, levels that
-lie apart are strengths.
+Names come first: words for strength and turn are read from them. Where a name has only numbers, what is heard
+decides: files are one instrument if their pitch, length and brightness are those of one drum and their levels
+rise with the number, which makes them strengths, or are alike, which makes them turns. All others stay apart:
+a folder of numbered one-shots is a folder of sounds.
 """
 
 from __future__ import annotations
@@ -61,6 +62,10 @@ _NUMBERED = {
     "var": "maybe",
     "hit": "maybe",
 }
+# How far strokes of one drum lie from their middle (chosen on the kits that ship).
+_TURNS_DB = 3.0  # levels of takes of one strength
+_BRIGHT_OCTAVES, _LENGTH_OCTAVES, _PITCH_SEMITONES = 0.28, 0.35, 0.7
+_STRENGTHS_VARY = 2.5  # times as much where they are strengths
 _APART_DB = 4.0  # steps in level from which two samples are taken for two strengths
 _ALIKE_DB = 2.0  # levels this close say that the files were brought to one level
 _MOST_STRENGTHS = 16  # velocity layers of one instrument; finer ones nobody hears
@@ -78,11 +83,15 @@ class ArrivedSample(BaseModel):
 class Named(BaseModel):
     """What a file's name says of its place in an instrument."""
 
-    stem: str
+    stem: str = Field(description="the instrument, in small letters")
+    called: str = Field(default="", description="the same as it is written")
     strength: float | None = None
     turn: int | None = None
     number: int | None = Field(
         default=None, description="a number of which the name does not say what it counts"
+    )
+    only_numbers: bool = Field(
+        default=False, description="strength or turn is told by bare numbers, or not at all"
     )
 
 
@@ -90,8 +99,9 @@ def named(path: str) -> Named:
     """Read instrument, strength and turn from a file's path."""
     parts = path.replace("\\", "/").split("/")
     stem = plain_name(parts[-1]).rpartition(".")[0] or plain_name(parts[-1])
-    words = re.findall(r"[a-z]+|[0-9]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", stem).lower())
-    rest: list[str] = []
+    written = re.findall(r"[^\W\d_]+|[0-9]+", re.sub(r"(?<=[^\W\d_A-Z])(?=[A-Z])", " ", stem))
+    words = [word.lower() for word in written]
+    rest: list[int | str] = []
     out = Named(stem="")
     numbers: list[int] = []
     maybe: int | None = None
@@ -112,13 +122,14 @@ def named(path: str) -> Named:
         elif word.isdigit() and rest:
             numbers.append(int(word))
         elif word not in _NUMBERED or not rest:
-            rest.append(word)
+            rest.append(at)
         at += 1
     if maybe is not None and out.turn is None:
         out.turn = maybe
     elif maybe is not None:
         numbers.append(maybe)
-    if len(numbers) >= 2 and out.strength is None and out.turn is None:
+    out.only_numbers = out.strength is None and out.turn is None
+    if len(numbers) >= 2 and out.only_numbers:
         out.strength, out.turn = float(numbers[-2]), numbers[-1]
         rest += [str(number) for number in numbers[:-2]]
     elif numbers:
@@ -128,27 +139,64 @@ def named(path: str) -> Named:
     # back above.
     if not rest and len(parts) > 1:
         rest = [plain_name(parts[-2])]
-    out.stem = " ".join(rest) or stem
+    called = [written[one] if isinstance(one, int) else one for one in rest]
+    out.called = " ".join(called) or stem
+    out.stem = out.called.lower()
     return out
 
 
-def arranged(files: list[ArrivedSample]) -> list[Instrument]:
+def arranged(files: list[ArrivedSample], each: bool = False) -> list[Instrument]:
     """Instruments of these files, in the order of their names; velocity ranges and turns guessed, all of them
-    changeable.
+    changeable. With ``each``, every file is an instrument of its own.
     """
     groups: dict[tuple[str, str], list[tuple[ArrivedSample, Named]]] = defaultdict(list)
     for file in sorted(files, key=lambda one: _natural(one.name)):
         says = named(file.name)
         folder = file.name.replace("\\", "/").rpartition("/")[0]
         groups[folder, says.stem].append((file, says))
-    return [
-        _instrument(stem, folder, group[first : first + MOST_SAMPLES])
-        for (folder, stem), group in groups.items()
-        for first in range(0, len(group), MOST_SAMPLES)
-    ]
+    out = []
+    for (folder, _), group in groups.items():
+        numbered = any(says.only_numbers for _, says in group)
+        if each or (numbered and not _one_drum(group)):
+            out += [_instrument(folder, [one]) for one in group]
+        else:
+            parts = range(0, len(group), MOST_SAMPLES)
+            out += [_instrument(folder, group[first : first + MOST_SAMPLES]) for first in parts]
+    return out
 
 
-def _instrument(stem: str, folder: str, group: list[tuple[ArrivedSample, Named]]) -> Instrument:
+def _one_drum(group: list[tuple[ArrivedSample, Named]]) -> bool:
+    """Whether files whose names differ only in numbers are strokes of one drum: they sound like one, and
+    their levels rise with the number or are alike.
+    """
+    if len(group) < 2:
+        return True
+    measured = [file.measured for file, _ in group]
+    level = np.array([one.loudness_lkfs for one in measured])
+    number = [says.number if says.strength is None else says.strength for _, says in group]
+    rises = None not in number and _rises(np.array(number, float), level)
+    if not rises and float(np.ptp(level)) > _TURNS_DB:
+        return False
+    # A stroke that is harder is brighter and rings longer.
+    wider = _STRENGTHS_VARY if rises else 1.0
+    bright = np.log2(np.maximum([one.bright_hz for one in measured], 1.0))
+    length = np.log2(np.maximum([one.length_s for one in measured], 1e-3))
+    pitch = [12.0 * np.log2(one.fundamental_hz) for one in measured if one.fundamental_hz]
+    return (
+        _spread(bright) <= wider * _BRIGHT_OCTAVES
+        and _spread(length) <= wider * _LENGTH_OCTAVES
+        and (len(pitch) < 2 or _spread(np.array(pitch)) <= _PITCH_SEMITONES)
+    )
+
+
+def _spread(values: np.ndarray) -> float:
+    """How far four in five lie from their median; of two, how far they lie apart."""
+    if len(values) < 3:
+        return float(np.ptp(values))
+    return float(np.quantile(np.abs(values - np.median(values)), 0.8, method="higher"))
+
+
+def _instrument(folder: str, group: list[tuple[ArrivedSample, Named]]) -> Instrument:
     strengths = _strengths(group)
     level = np.array([max(file.measured.loudness_lkfs for file in files) for files in strengths])
     ranges = _ranges(level)
@@ -166,6 +214,7 @@ def _instrument(stem: str, folder: str, group: list[tuple[ArrivedSample, Named]]
                     measured=file.measured,
                 )
             )
+    stem = group[0][1].called
     guess = (
         guess_from_name(stem)
         or guess_from_name(group[0][0].name)

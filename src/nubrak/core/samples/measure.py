@@ -8,11 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import next_fast_len, rfft, rfftfreq
 
-from nubrak.core.find import find_candidates
+from nubrak.core.find import rising_attacks
 from nubrak.core.samples.kit import Instrument, Measured
 from nubrak.core.signal import db_to_gain, db_to_power, loudness_lkfs
 
 _QUIET_S = 0.1  # before the attack: what the file’s own noise is told by
+_STROKE_S = 0.02  # in which a stroke's peak comes
+_RING_S = 0.3  # after the strongest sample: enough to see that it was a stroke
 _RMS_S = 0.005  # how finely the decay is followed
 _DECAYED_DB = 60.0  # how far down a sample counts as over (RT60)
 _ONSET_DB = 40.0  # the definition of an attack, as in find/attack
@@ -28,13 +30,18 @@ def attack_of(mono: NDArray[np.float32], rate_hz: int) -> float:
     before it.
     """
     quiet = round(_QUIET_S * rate_hz)
-    found = find_candidates(np.concatenate([np.zeros(quiet, np.float32), mono]), rate_hz)
-    if not len(found):
+    # What comes long after the strongest sample is its ring.
+    mono = mono[: int(np.argmax(np.abs(mono))) + round(_RING_S * rate_hz)] if len(mono) else mono
+    begun = np.concatenate([np.zeros(quiet, np.float32), mono])
+    attacks = rising_attacks(begun, rate_hz)
+    if not len(attacks):
         return first_sound(mono) / rate_hz
     # The first that is near the strongest: a flam's second stroke or a rattle later on is not where it
     # begins.
-    near = found.peak_db >= float(found.peak_db.max()) - 12.0
-    return max(float(found.time_s[np.argmax(near)]) - quiet / rate_hz, 0.0)
+    stroke = round(_STROKE_S * rate_hz)
+    peak = np.array([np.abs(begun[at : at + stroke]).max(initial=0.0) for at in attacks.tolist()])
+    near = peak >= float(peak.max()) * db_to_gain(-12.0)
+    return max((int(attacks[np.argmax(near)]) - quiet) / rate_hz, 0.0)
 
 
 def first_sound(mono: NDArray[np.float32]) -> int:
@@ -52,7 +59,7 @@ def measure(audio: NDArray[np.float32], attack_s: float, rate_hz: int) -> Measur
     begin = min(round(attack_s * rate_hz), max(len(mono) - 1, 0))
     body = mono[begin:]
     size = next_fast_len(max(len(body), 1), real=True)
-    spectrum = np.abs(rfft(body * np.hanning(2 * len(body))[len(body) :], size)) ** 2
+    spectrum = np.abs(rfft((body * _taper(len(body))).astype(np.float32), size)).astype(np.float64) ** 2
     hz = rfftfreq(size, 1 / rate_hz)
     whole = float(spectrum.sum()) or 1e-30
     return Measured(
@@ -64,6 +71,11 @@ def measure(audio: NDArray[np.float32], attack_s: float, rate_hz: int) -> Measur
         low_db=round(10.0 * float(np.log10(max(float(spectrum[hz < _LOW_HZ].sum()) / whole, 1e-9))), 1),
         bright_hz=round(float(spectrum @ hz) / whole, 1),
     )
+
+
+def _taper(frames: int) -> NDArray[np.float64]:
+    """The falling half of a Hann window, (frames,)."""
+    return np.asarray(0.5 + 0.5 * np.cos(np.pi * (np.arange(frames) + 0.5) / (frames or 1)))
 
 
 def _length(body: NDArray[np.float64], rate_hz: int) -> int:
@@ -93,7 +105,7 @@ def _fundamental(body: NDArray[np.float64], rate_hz: int) -> float | None:
     if len(part) < rate_hz / _LOWEST_HZ:
         return None
     size = next_fast_len(8 * len(part), real=True)
-    power = np.abs(rfft(part * np.hanning(2 * len(part))[len(part) :], size)) ** 2
+    power = np.abs(rfft((part * _taper(len(part))).astype(np.float32), size)).astype(np.float64) ** 2
     hz = rfftfreq(size, 1 / rate_hz)
     low, high = np.searchsorted(hz, (_LOWEST_HZ, _HIGHEST_HZ))
     band = power[low:high]

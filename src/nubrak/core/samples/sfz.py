@@ -11,11 +11,13 @@ from __future__ import annotations
 import posixpath
 import re
 from collections import Counter, defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from html import escape, unescape
 
 import numpy as np
 
-from nubrak.core.pieces import PIECES, guess_from_name, piece_of_key, plain_name
+from nubrak.core.pieces import PIECES, free_note, guess_from_name, piece_of_key, plain_name
 from nubrak.core.problem import Problem
 from nubrak.core.samples.arrange import ArrivedSample
 from nubrak.core.samples.kit import Instrument, Kit, Sample
@@ -23,7 +25,10 @@ from nubrak.core.samples.measure import character
 
 MOST_TEXT = 4 << 20  # bytes: far more than any map of samples
 _MOST_REGIONS = 5000  # the same in regions
+MOST_KEYS = 128  # that MIDI has
 _MOST_KEYS = 4  # a region over more keys is a pitched instrument, not a piece
+_PIECE_IS = "// piece: "  # a comment ahead of a group of ours
+_PIECE_LINE = re.compile(r"^// piece: ([a-z-]+)\s*\n<group>", re.MULTILINE)
 _HEADER = re.compile(r"<(\w+)>")
 _OPCODE = re.compile(r"(?:^|(?<=\s))([a-zA-Z0-9_]+)=")
 _NOTES = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}  # semitones over C
@@ -51,6 +56,9 @@ _UNDERSTOOD = frozenset(
         "ampeg_sustain",
         "default_path",
         "note_offset",
+        "group_label",
+        "region_label",
+        "piece",
     )
 )
 # What changes nothing for drums that ring out, or says what is so anyway.
@@ -62,8 +70,6 @@ _SAFE = frozenset(
         "pitch_keytrack",
         "ampeg_release",
         "polyphony",
-        "group_label",
-        "region_label",
         "global_label",
         "sw_default",
         "lochan",
@@ -107,7 +113,8 @@ def read_sfz(text: str) -> Read:
     if len(text) > MOST_TEXT:
         raise Problem("This SFZ file is larger than 4 MB.", todo="Split it into several.")
     out = Read()
-    text = _without_comments(text)
+    # What kind of drum follows stands in a comment of ours, because the format has no word for it.
+    text = _without_comments(_PIECE_LINE.sub(r"<group> piece=\1 ", text))
     lines = [re.sub(r"//.*", "", line) for line in text.splitlines()]
     for line in lines:
         if line.lstrip().startswith("#"):
@@ -299,13 +306,12 @@ def _instrument(
         for other in groups.get(region.opcodes.get("off_by", ""), set())
         if other != key
     }
-    label = (
-        first.opcodes.get("region_label")
-        or first.opcodes.get("group_label")
-        or re.sub(r"[_-]+", " ", plain_name(first.sample).rpartition(".")[0])
+    label = unescape(first.opcodes.get("region_label") or first.opcodes.get("group_label") or "") or re.sub(
+        r"[_-]+", " ", plain_name(first.sample).rpartition(".")[0]
     )
     named = words[0] if words else guess_from_name(f"{label}.wav")
-    piece = named.piece if named else piece_of_key(key) or "else"
+    told = first.opcodes.get("piece", "")
+    piece = told if told in PIECES else named.piece if named else piece_of_key(key) or "else"
     made = Instrument(
         name=label[:120] or f"Note {key}",
         piece=piece,
@@ -348,39 +354,57 @@ def _sample(region: Region, file: ArrivedSample, rate_hz: int, read: Read) -> Sa
 
 
 def keys_of(kit: Kit) -> dict[str, int]:
-    """A key for every instrument: its own, else its piece's, else the next that is free."""
-    taken: dict[str, int] = {}
-    for wanted in (True, False):
-        for instrument_id, one in kit.instruments.items():
-            if instrument_id in taken or (one.key is None) == wanted:
-                continue
-            key = one.key if one.key is not None else (PIECES[one.piece].note if one.piece in PIECES else 60)
-            while key in taken.values():
-                key = (key + 1) % 128
-            taken[instrument_id] = key
-    return taken
-
-
-def write_sfz(kit: Kit, path_of: dict[str, str], rate_of: dict[str, int]) -> str:
-    """A kit as SFZ: one region a sample; ``path_of`` audio where its file lies below the text, ``rate_of``
-    its rate.
+    """A key for every instrument: its own, else its piece's, else one that General MIDI has for such a drum
+    or leaves free. No key of another instrument or piece of the kit is taken. A ``ValueError`` where there
+    are more instruments than keys.
     """
-    keys = keys_of(kit)
-    volume = {
-        (instrument_id, place): sample.level_db + 40.0 * float(np.log10(127 / sample.velocity))
-        for instrument_id, one in kit.instruments.items()
-        for place, sample in enumerate(one.samples)
-    }
-    down = max(max(volume.values(), default=0.0) - _LOUDEST_DB, 0.0)
-    lines = [
-        f"// {kit.name}, written by Nubrak",
-        *(
-            [f"// everything is {down:.1f} dB softer than in Nubrak: the format's volume ends at 6 dB"]
-            if down
-            else []
-        ),
-        "",
-    ]
+    if len(kit.instruments) > MOST_KEYS:
+        raise ValueError(f"{len(kit.instruments)} instruments on {MOST_KEYS} keys")
+    usual = {PIECES[one.piece].note for one in kit.instruments.values() if one.piece in PIECES}
+    out: dict[str, int] = {}
+    for instrument_id, one in kit.instruments.items():
+        if one.key is not None and one.key not in out.values():
+            out[instrument_id] = one.key
+    for instrument_id, one in kit.instruments.items():
+        if one.key is None and one.piece in PIECES and PIECES[one.piece].note not in out.values():
+            out[instrument_id] = PIECES[one.piece].note
+    for instrument_id, one in kit.instruments.items():
+        if instrument_id not in out:
+            taken = set(out.values())
+            key = free_note(one.piece, taken | usual, one.name)
+            out[instrument_id] = key if key is not None else min(set(range(MOST_KEYS)) - taken)
+    return out
+
+
+def louder_by(kit: Kit) -> dict[str, float]:
+    """By how much each sample's file is to be louder than it was recorded, in dB, by its audio: what a
+    region asks for over 6 dB, where the format's volume ends.
+    """
+    out: dict[str, float] = {}
+    for one in kit.instruments.values():
+        for sample in one.samples:
+            out[sample.audio] = max(out.get(sample.audio, 0.0), _volume_db(sample) - _LOUDEST_DB)
+    return out
+
+
+def _volume_db(sample: Sample) -> float:
+    """The volume of a sample's region: a player takes 40 log10(127 / velocity) off it again."""
+    return sample.level_db + 40.0 * float(np.log10(127 / sample.velocity))
+
+
+def _label(name: str) -> str:
+    """A name as a value in the text: nothing in it begins a header, an opcode or a comment."""
+    return escape(" ".join(name.split()), quote=False).replace("=", "&#61;").replace("/", "&#47;")
+
+
+def write_sfz(
+    kit: Kit, path_of: dict[str, str], rate_of: dict[str, int], louder_db: Mapping[str, float] | None = None
+) -> str:
+    """A kit as SFZ: one region a sample; ``path_of`` audio where its file lies below the text, ``rate_of``
+    its rate. The files are to be as much louder as ``louder_db`` says, which is what ``louder_by`` tells.
+    """
+    keys, louder = keys_of(kit), louder_db or louder_by(kit)
+    lines = [f"// {_label(kit.name)}, written by Nubrak", ""]
     silencers = {
         keys.get(other_id)
         for one in kit.instruments.values()
@@ -389,7 +413,8 @@ def write_sfz(kit: Kit, path_of: dict[str, str], rate_of: dict[str, int]) -> str
     }
     for instrument_id, one in kit.instruments.items():
         key = keys[instrument_id]
-        lines.append(f"<group> key={key} group_label={' '.join(one.name.split())}")
+        lines.append(f"{_PIECE_IS}{one.piece}")
+        lines.append(f"<group> key={key} group_label={_label(one.name)}")
         if key in silencers:
             lines[-1] = lines[-1].replace(" group_label", " group=1 group_label")
         if one.silenced_by:
@@ -404,7 +429,7 @@ def write_sfz(kit: Kit, path_of: dict[str, str], rate_of: dict[str, int]) -> str
                 if len(places) > 1:
                     words += [f"seq_length={len(places)}", f"seq_position={turn}"]
                 begin = max(sample.begin_s, sample.attack_s - _LEAD_S)
-                words += [f"volume={volume[instrument_id, place] - down:.2f}"]
+                words += [f"volume={_volume_db(sample) - louder[sample.audio]:.2f}"]
                 words += [f"tune={round(100 * sample.tune_semitones)}"] if sample.tune_semitones else []
                 words += [f"offset={round(begin * rate_of[sample.audio])}"] if begin > 0 else []
                 words += [f"ampeg_attack={sample.attack_ms / 1000:g}"] if sample.attack_ms else []

@@ -9,18 +9,19 @@ as fluidsynth plays it. A drum rings out: how long a key is held changes nothing
 from __future__ import annotations
 
 import re
-from collections import defaultdict
-from collections.abc import Callable
+from collections import Counter, defaultdict
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+import numba
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 from scipy.signal import sosfilt
 
-from nubrak.core.pieces import PIECES, guess_from_name, piece_of_key
+from nubrak.core.pieces import GENERAL_MIDI, PIECES, guess_from_name, piece_of_key
 from nubrak.core.samples.kit import LONGEST_SAMPLE_S, Instrument, Kit, Sample
 from nubrak.core.samples.measure import character
 from nubrak.core.samples.sound_font import FontKit, FontRegion, Generator, SoundFont
@@ -67,7 +68,8 @@ def kit_of_font(font: SoundFont, of: FontKit, keep: Keep, kept: dict[object, Sam
             if region not in wide or key in _PERCUSSION_KEYS:
                 by_key[key].append(region)
                 classes[region.amount(Generator.EXCLUSIVE)].add(key)
-    instruments = {}
+    instruments: dict[str, Instrument] = {}
+    uses = Counter(sample for regions in by_key.values() for sample in {one.sample for one in regions})
     for key, regions in sorted(by_key.items()):
         samples = []
         for low, high, sounding in _velocities(regions):
@@ -76,7 +78,7 @@ def kit_of_font(font: SoundFont, of: FontKit, keep: Keep, kept: dict[object, Sam
                 samples += [made.model_copy(update=part) for part in _by_velocity(made, low, high, sounding)]
         if not samples:
             continue
-        name = _SIDES.sub("", font.samples[regions[-1].sample].name).strip() or f"Note {key}"
+        name = _name(font, regions, uses) or f"Note {key}"
         mine = {one.amount(Generator.EXCLUSIVE) for one in regions} - {0}
         one = Instrument(
             name=name[:120],
@@ -86,7 +88,25 @@ def kit_of_font(font: SoundFont, of: FontKit, keep: Keep, kept: dict[object, Sam
             silenced_by=sorted({other for group in mine for other in classes[group]} - {key}),
         )
         instruments[f"key-{key}"] = one.model_copy(update={"words": character(one)})
+    _tell_apart(instruments)
     return FontKitRead(Kit(name=of.name[:120], instruments=instruments), list(dict.fromkeys(skipped)))
+
+
+def _name(font: SoundFont, regions: list[FontRegion], uses: Mapping[int, int]) -> str:
+    """What sounds on a key is called as the sample that the fewest keys have: a click that lies over many
+    drums names none of them.
+    """
+    own = min(regions, key=lambda one: uses[one.sample])
+    return _SIDES.sub("", font.samples[own.sample].name).strip()
+
+
+def _tell_apart(instruments: dict[str, Instrument]) -> None:
+    """Add to names that several have what General MIDI calls their key, else its number."""
+    count = Counter(one.name for one in instruments.values())
+    for one in instruments.values():
+        if count[one.name] > 1 and one.key is not None:
+            called = GENERAL_MIDI.get(one.key)
+            one.name = f"{one.name[:90]}, {called.lower() if called else f'note {one.key}'}"
 
 
 def _piece(name: str, key: int) -> str:
@@ -328,29 +348,43 @@ def _filtered(sound: NDArray[np.float32], region: FontRegion, key: int, rate_hz:
     if cents >= _OPEN_CENTS and moved >= 0 and q_db == 0:
         return sound
     if not moved:
-        section = _low_pass(cents, q_db, rate_hz)
+        section = _low_pass(np.array([float(cents)]), q_db, rate_hz)
         return np.asarray(sosfilt(section, sound.astype(np.float64)), np.float32)
     begins = np.arange(0, len(sound), _BLOCK)
     up, down = _over_time(_of_filter(region, key), begins / rate_hz)
     # An attack of the filter bends: it is fast first (the specification's convex curve).
     risen = np.where(up < 1.0, np.clip(1.0 + 40.0 / 96.0 * np.log10(np.maximum(up, 1e-3)), 0.0, 1.0), up)
     places = cents + moved * np.maximum(risen - down, 0.0)
-    out, state = np.zeros(len(sound)), np.zeros((1, 2))
-    for begin, place in zip(begins.tolist(), places.tolist(), strict=True):
-        block = sound[begin : begin + _BLOCK].astype(np.float64)
-        out[begin : begin + _BLOCK], state = sosfilt(_low_pass(place, q_db, rate_hz), block, zi=state)
-    return out.astype(np.float32)
+    sections = _low_pass(places, q_db, rate_hz)
+    return _through(np.ascontiguousarray(sound, np.float32), sections, _BLOCK)
 
 
-def _low_pass(cents: float, q_db: float, rate_hz: int) -> NDArray[np.float64]:
-    """A low-pass at a place in absolute cents, as one second-order section; its resonance rises by ``q_db``
-    over a flat one, half of which is taken from the whole.
+@numba.njit(cache=True, nogil=True)
+def _through(sound: NDArray[np.float32], sections: NDArray[np.float64], block: int) -> NDArray[np.float32]:
+    """A sound (frames,) through a second-order section (blocks, 6) that changes from block to block (direct
+    form II, transposed).
     """
-    hz = min(8.176 * 2.0 ** (np.clip(cents, 1500, _OPEN_CENTS) / 1200.0), 0.45 * rate_hz)
+    out = np.empty_like(sound)
+    first, second = 0.0, 0.0
+    for n in range(len(sound)):
+        section = sections[n // block]
+        x = np.float64(sound[n])
+        y = section[0] * x + first
+        first = section[1] * x - section[4] * y + second
+        second = section[2] * x - section[5] * y
+        out[n] = y
+    return out
+
+
+def _low_pass(cents: NDArray[np.float64], q_db: float, rate_hz: int) -> NDArray[np.float64]:
+    """A low-pass at places in absolute cents (n,), as second-order sections (n, 6); its resonance rises by
+    ``q_db`` over a flat one, half of which is taken from the whole.
+    """
+    hz = np.minimum(8.176 * 2.0 ** (np.clip(cents, 1500, _OPEN_CENTS) / 1200.0), 0.45 * rate_hz)
     q = 10 ** ((q_db - 3.01) / 20)
     omega = 2 * np.pi * hz / rate_hz
     alpha = np.sin(omega) / (2 * q)
     b = 0.5 * (1 - np.cos(omega)) * 10 ** (-q_db / 40)
-    section = np.array([[b, 2 * b, b, 1 + alpha, -2 * np.cos(omega), 1 - alpha]]) / (1 + alpha)
-    section[0, 3] = 1.0
-    return section
+    rows = np.stack([b, 2 * b, b, 1 + alpha, -2 * np.cos(omega), 1 - alpha], axis=1) / (1 + alpha)[:, None]
+    rows[:, 3] = 1.0
+    return np.asarray(rows)

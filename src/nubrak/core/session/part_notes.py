@@ -2,25 +2,8 @@
 
 from __future__ import annotations
 
-from nubrak.core.pieces import ARTICULATIONS, PIECES
+from nubrak.core.pieces import ARTICULATIONS, PIECES, free_note
 from nubrak.core.session.document import Document
-
-# What General MIDI Level 1 (MMA) has for a further drum or cymbal of the same kind, the nearest first.
-_NEIGHBOURS: dict[str, tuple[int, ...]] = {
-    "kick": (36, 35),
-    "snare": (38, 40),
-    "rack-tom": (48, 50, 47, 45),
-    "mid-tom": (47, 45, 48, 50),
-    "floor-tom": (43, 41, 45),
-    "crash": (49, 57, 52, 55),
-    "ride": (51, 59),
-    "conga": (63, 64, 62, 61, 60),
-    "cowbell": (56, 67, 68),
-    "woodblock": (76, 77, 75),
-    "shaker": (70, 69),
-}
-# Drums of the same map that no piece of ours is: what is left for more of a kind.
-_FREE = (65, 66, 67, 68, 58, 78, 79, 73, 74, 80, 81, 71, 72, *range(88, 128), *range(27, 35))
 
 
 def part_notes(document: Document) -> dict[str, int]:
@@ -52,9 +35,7 @@ def part_notes(document: Document) -> dict[str, int]:
     for key, part in noted:
         if key in out:
             continue
-        # A map of one's own may have moved the piece: its usual note is no neighbour then.
-        near = [note for note in _NEIGHBOURS.get(part.piece, ()) if note != PIECES[part.piece].note]
-        found = next((note for note in (*near, *_FREE) if note not in taken), None)
+        found = free_note(part.piece, taken)
         out[key] = note_map.number_of(part.piece) if found is None else found
         taken.add(out[key])
     return out

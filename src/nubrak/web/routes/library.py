@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
-from functools import partial
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -15,12 +13,21 @@ from starlette.concurrency import run_in_threadpool
 from nubrak.core.names import Name
 from nubrak.core.pieces import ARTICULATIONS, MATERIALS, PIECES, Articulation, Material, Piece, plain_name
 from nubrak.core.problem import Problem
-from nubrak.core.samples import SHIPPED, ArrivedSample, Instrument, Kit, arranged
+from nubrak.core.samples import MOST_INSTRUMENTS, SHIPPED, ArrivedSample, Instrument, Kit, arranged
 from nubrak.desk.kit_zip import arranged_zip
 from nubrak.desk.printing import draft
-from nubrak.desk.samples import Arranged, ToArrange, arrange, arrived_sample, check_sample, packed_kit
-from nubrak.store.kits import all_kits, audio_is_here, change_kit, kit_of, new_kit, remove_kit
-from nubrak.web.intake import received, take_in
+from nubrak.desk.samples import Arranged, ToArrange, arrange, packed_kit, take_sample_file
+from nubrak.desk.several_samples import Several, take_several
+from nubrak.store.kits import (
+    all_kits,
+    audio_is_here,
+    change_kit,
+    kit_of,
+    new_kit,
+    remove_kit,
+    with_instruments,
+)
+from nubrak.web.intake import received
 from nubrak.web.routes.wire import PROBLEMS, AnyDesk, disposition
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
@@ -53,7 +60,13 @@ class NewKit(BaseModel):
 
     name: Name = Field(default="My kit", min_length=1, max_length=120)
     copy_of: str | None = None
-    instruments: list[Instrument] = Field(default=[], max_length=500)
+    instruments: list[Instrument] = Field(default=[], max_length=MOST_INSTRUMENTS)
+
+
+class NewInstruments(BaseModel):
+    """Instruments for a kit that is there."""
+
+    instruments: list[Instrument] = Field(min_length=1, max_length=MOST_INSTRUMENTS)
 
 
 class KitKept(BaseModel):
@@ -67,7 +80,7 @@ class KitChange(BaseModel):
     """What of a kit is changed; what is not named stays."""
 
     name: Name | None = Field(default=None, min_length=1, max_length=120)
-    favourites: list[str] | None = Field(default=None, max_length=500)
+    favourites: list[str] | None = Field(default=None, max_length=MOST_INSTRUMENTS)
 
 
 @router.post("/samples/files", status_code=201)
@@ -77,10 +90,25 @@ async def take_sample(
     """Take a sample file in and measure it; the request's body is the file, its name may hold the folders it
     lies in.
     """
-    plain = plain_name(name)
-    fits = partial(check_sample, plain)
-    audio, facts = await take_in(request, desk, plain, fits)
-    return await run_in_threadpool(arrived_sample, desk, name, audio, facts)
+    path = await run_in_threadpool(draft, desk, "upload")
+    try:
+        await received(request, path, plain_name(name))
+        return await run_in_threadpool(take_sample_file, desk, path, name)
+    finally:
+        await run_in_threadpool(path.unlink, missing_ok=True)
+
+
+@router.post("/samples/several", status_code=201)
+async def take_samples(request: Request, desk: AnyDesk) -> Several:
+    """Take sample files in and measure them. The request's body is a line of JSON, a list of their names and
+    sizes in bytes, and then the files one behind the other.
+    """
+    path = await run_in_threadpool(draft, desk, "upload")
+    try:
+        await received(request, path, "samples")
+        return await run_in_threadpool(take_several, desk, path)
+    finally:
+        await run_in_threadpool(path.unlink, missing_ok=True)
 
 
 @router.post("/samples/arrange")
@@ -121,10 +149,17 @@ def begin_kit(body: NewKit, desk: AnyDesk) -> KitKept:
         if body.copy_of
         else Kit(name=body.name)
     )
-    for instrument in body.instruments:
-        audio_is_here(desk.engine, instrument)
-        kit.instruments[secrets.token_hex(5)] = instrument
+    audio_is_here(desk.engine, body.instruments)
+    kit = with_instruments(kit, body.instruments)
     return KitKept(kit_id=new_kit(desk.engine, kit), kit=kit)
+
+
+@router.post("/kits/{kit_id}/instruments", status_code=201)
+def add_instruments(kit_id: str, body: NewInstruments, desk: AnyDesk) -> KitKept:
+    """Put instruments into a kit, beside those that are there: all of them or none."""
+    audio_is_here(desk.engine, body.instruments)
+    kit = change_kit(desk.engine, kit_id, lambda kit: with_instruments(kit, body.instruments))
+    return KitKept(kit_id=kit_id, kit=kit)
 
 
 @router.patch("/kits/{kit_id}")
@@ -154,7 +189,7 @@ def keep_instrument(
     desk: AnyDesk,
 ) -> KitKept:
     """Put an instrument into a kit, or change one that is there: its name, its strengths, its turns."""
-    audio_is_here(desk.engine, body)
+    audio_is_here(desk.engine, [body])
     return KitKept(
         kit_id=kit_id,
         kit=change_kit(
