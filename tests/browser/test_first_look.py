@@ -170,3 +170,23 @@ def test_midi_and_lists_dropped_on_gather_come_in_as_notes(
     expect(page.get_by_role("button", name=re.compile("Kick.*no recording"))).to_contain_text("8 notes")
     expect(page.get_by_role("button", name=re.compile("Clap.*no recording"))).to_contain_text("2 notes")
     assert not document(page)["sources"]
+
+
+def test_overheads_are_split_into_the_drums_that_are_ticked(kit: list[Path], page: Page) -> None:
+    page.get_by_test_id("unheard").get_by_role("button", name="Split into drums").click()
+    form = page.get_by_test_id("look-for")
+    for name in ("Ride", "Crash", "Floor tom"):
+        expect(form.get_by_label(name, exact=True)).to_be_checked()
+    for name in ("Shaker", "Conga", "Cowbell", "Kick", "Snare"):
+        expect(form.get_by_label(name, exact=True)).not_to_be_checked()
+    # By keys: the first stands in the field, space takes its tick away.
+    expect(form.get_by_label("Rack tom", exact=True)).to_be_focused()
+    for name in ("Rack tom", "Mid tom", "Floor tom", "Ride"):
+        form.get_by_label(name, exact=True).press("Space")
+    page.keyboard.press("Enter")
+    expect(form).to_have_count(0)
+
+    def asked() -> bool:
+        return [part["look_for"] for part in document(page)["parts"].values() if part["asked"]] == [["crash"]]
+
+    wait_until(page, asked)

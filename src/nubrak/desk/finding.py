@@ -15,6 +15,7 @@ from nubrak.core.decide import (
     WORTH_A_LOOK,
     Decisions,
     FindSettings,
+    Place,
     Suggestion,
     places,
     reason,
@@ -195,11 +196,25 @@ def _suspect(standing: Standing, decisions: Decisions, index: int) -> Suspect | 
     )
 
 
+def to_check(standing: Standing) -> list[Place]:
+    """Every place of a session that is in doubt, worst first, each once. All counts are of these."""
+
+    def told() -> list[Place]:
+        written = [
+            one
+            for one in standing.chosen(None)
+            if standing.document.is_noted(one) and not standing.document.is_aside(one)
+        ]
+        return said_once(standing, places({one: standing.decisions(one) for one in written}))
+
+    return standing.once("to check", told)
+
+
 def look_places(standing: Standing, part_ids: list[str]) -> tuple[list[LookPlace], int]:
     """The worst of the doubtful places of these parts with their reasons, and how many there are in all."""
     decisions = {part_id: standing.decisions(part_id) for part_id in part_ids}
     out = []
-    doubtful = said_once(standing, places(decisions))
+    doubtful = [place for place in to_check(standing) if place.part_id in decisions]
     for place in doubtful[:MOST_PLACES]:
         d, about = (
             decisions[place.part_id],

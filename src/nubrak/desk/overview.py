@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import numpy as np
 from pydantic import BaseModel, Field
 
-from nubrak.core.decide import places
 from nubrak.core.midi import USUAL_TICKS, half_tick_ms
-from nubrak.core.session import WithoutMicrophone, without_microphone
+from nubrak.core.pieces import PIECES, PieceId
+from nubrak.core.session import Document, WithoutMicrophone, pieces_to_look_for, without_microphone
 from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
+from nubrak.desk.finding import to_check
 from nubrak.desk.lists import bar_one_offset_s, written_parts
 from nubrak.desk.sorting import tell_what_is_new
 from nubrak.desk.tempo import take_if_sure
+
+FAR = ("overall", "room")  # families of microphones that hear more than one piece
 
 
 class PartOverview(BaseModel):
@@ -28,6 +33,9 @@ class PartOverview(BaseModel):
     noted: bool = Field(description="whether its strokes become notes")
     progress: float = Field(description="1 when it is analysed")
     problem: str | None
+    look_for: list[PieceId] = Field(
+        description="the pieces that are likely in it, where it can be asked for those that it hears"
+    )
 
 
 class Overview(BaseModel):
@@ -52,6 +60,19 @@ class Overview(BaseModel):
     )
 
 
+def _look_for(document: Document, part_id: str) -> list[PieceId]:
+    """What a microphone over the kit or in the room would be searched for, in the order of the catalogue."""
+    part = document.parts[part_id]
+    if part.sorted_from is not None or not part.sources or PIECES[part.piece].family not in FAR:
+        return []
+    wanted = pieces_to_look_for(document, part_id)
+    return [
+        piece.id
+        for piece in PIECES.values()
+        if piece.id in wanted and piece.noted and piece.family != "whole"
+    ]
+
+
 def overview_of(desk: Desk, session_id: str) -> Overview:
     """All parts of a session; asks for the analysis of what has not been analysed."""
     standing = desk.standing(session_id)
@@ -63,9 +84,10 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
     # apart by whoever asks next, who would not ask if this said that all had come.
     if offer is None and not any(standing.waiting.values()):
         standing = desk.standing(session_id)
+    doubtful = Counter(place.part_id for place in to_check(standing))
     parts = []
     for part_id, part in standing.document.ordered_parts():
-        notes, decisions = standing.notes(part_id), standing.decisions(part_id)
+        notes = standing.notes(part_id)
         share, problem = desk.progress(standing.waiting[part_id])
         parts.append(
             PartOverview(
@@ -74,11 +96,12 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
                 time_s=np.round(notes.time_s, 5).tolist(),
                 velocity=notes.velocity.tolist(),
                 note=notes.number,
-                doubtful=len(places({part_id: decisions})),
+                doubtful=doubtful[part_id],
                 by_hand=len(part.marks),
                 noted=standing.document.is_noted(part_id),
                 progress=share,
                 problem=problem,
+                look_for=_look_for(standing.document, part_id),
             )
         )
     written = written_parts(standing, list(standing.document.parts))

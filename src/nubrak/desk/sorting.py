@@ -447,7 +447,8 @@ def _group(
     words = [standing.document.part_name(family[part])]
     if named is not None and (way != plain_of(piece) or piece == "hi-hat"):
         words.append(named.name)
-    if ghost:
+    # Ghosts that were divided are called so already.
+    if ghost and "ghost" not in words[0].lower():
         words.append("ghost")
     corners = outline(brightness_hz[of], ring_s[of])
     return SoundGroup(

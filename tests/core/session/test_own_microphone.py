@@ -45,3 +45,12 @@ def test_over_a_kit_only_what_a_kit_holds_and_no_close_microphone_stands_at_is_l
     # Alone it may hold anything.
     alone = pieces_to_look_for(kit("Overheads.wav"), "p0")
     assert {"kick", "snare", "shaker", "conga", "crash"} <= alone
+
+
+def test_what_a_hand_named_is_looked_for_and_nothing_else() -> None:
+    document = kit("Kick.wav", "Snare.wav", "Hat.wav", "Overheads.wav")
+    named = AskPieces(kind="ask_pieces", part_id="p3", pieces=["cowbell", "ride"])
+    document, _ = apply(document, named)
+    assert pieces_to_look_for(document, "p3") == {"cowbell", "ride"}
+    document, _ = apply(document, AskPieces(kind="ask_pieces", part_id="p3"))
+    assert pieces_to_look_for(document, "p3") == {"rack-tom", "mid-tom", "floor-tom", "ride", "crash"}

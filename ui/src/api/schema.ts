@@ -2412,7 +2412,8 @@ export interface components {
         };
         /**
          * AskPieces
-         * @description A microphone over the kit or in the room is asked for the pieces in it that have none of their own.
+         * @description A microphone over the kit or in the room is asked for the pieces in it that have none of their own, or
+         *     for those that are named.
          */
         AskPieces: {
             /**
@@ -2422,6 +2423,12 @@ export interface components {
             kind: "ask_pieces";
             /** Part Id */
             part_id: string;
+            /**
+             * Pieces
+             * @description what to look for; empty: what is likely to be there
+             * @default []
+             */
+            pieces: string[];
         };
         /**
          * AskReason
@@ -5778,6 +5785,12 @@ export interface components {
              */
             asked: boolean;
             /**
+             * Look For
+             * @description the pieces it is asked for; empty: those that are likely
+             * @default []
+             */
+            look_for: string[];
+            /**
              * Told
              * @description whether its moments were told apart, or are to be left as they are; sessions of before stay as they were
              * @default true
@@ -5861,6 +5874,11 @@ export interface components {
             progress: number;
             /** Problem */
             problem: string | null;
+            /**
+             * Look For
+             * @description the pieces that are likely in it, where it can be asked for those that it hears
+             */
+            look_for: string[];
         };
         /**
          * PartsBus

@@ -312,7 +312,7 @@ export const COMMANDS = {
   ),
   lockEach: at({ layer: 'lock it hit by hit' }, 'Alt+j'),
   turnRound: at({ layer: 'turn its polarity round' }, 'z'),
-  askPieces: at({ gather: 'ask it for the pieces in it, or take it as one' }, 'Alt+p'),
+  askPieces: at({ gather: 'split it into drums, or keep it as one part' }, 'Alt+p'),
   mend: at({ find: 'mend the stroke with another of its drum; again: with the next best' }, 'Alt+m'),
   unmend: at({ find: 'let it sound as it was recorded; its gap as it is told' }, 'Alt+u'),
   gaps: at({ find: 'turn the gaps of this recording down, or leave them' }, 'Alt+c'),

@@ -18,6 +18,7 @@ import { Live } from '../live/Live';
 import { FirstLook } from './FirstLook';
 import { Names } from './Names';
 import { placeBeside } from './rowDrag';
+import { LookFor } from './LookFor';
 import { Unheard } from './Unheard';
 import { useRowDrag } from './useRowDrag';
 import { Record } from '../record/Record';
@@ -59,6 +60,7 @@ export function Gather(props: BenchProps) {
   const folderChooser = useRef<HTMLInputElement | null>(null);
   const [shown, setShown] = useState<View>('sources');
   const mapShown = shown === 'map';
+  const [asking, setAsking] = useState<string | null>(null);
   const [sourceId, setSourceId] = useState<string | null>(null);
   const rows = useMemo(
     () =>
@@ -84,12 +86,17 @@ export function Gather(props: BenchProps) {
   };
   const aside = () =>
     chosen && source && void doing.act({ kind: 'set_aside', source_id: chosen, aside: !source.aside });
+  const askedOf = overview?.parts.find((one) => one.part_id === asking);
   const asks =
     part &&
     part.piece !== 'heard' &&
     ['whole', 'overall', 'room'].includes(pieces.get(part.piece)?.family ?? '');
-  const ask = () =>
-    partId && asks && void doing.act({ kind: isSorted(partId) ? 'as_one' : 'ask_pieces', part_id: partId });
+  const ask = () => {
+    if (!partId || !asks) return;
+    if (isSorted(partId)) void doing.act({ kind: 'as_one', part_id: partId });
+    else if (overview?.parts.find((one) => one.part_id === partId)?.look_for.length) setAsking(partId);
+    else void doing.act({ kind: 'ask_pieces', part_id: partId, pieces: [] });
+  };
   const isSorted = (headId: string) =>
     Object.values(document.parts ?? {}).some((one) => one.sorted_from === headId && isTold(one));
   const choose = (id: string, of: string) => {
@@ -198,7 +205,16 @@ export function Gather(props: BenchProps) {
           </p>
         ))}
         {!mapShown && <FirstLook {...props} onLook={look} />}
-        {!mapShown && <Unheard {...props} />}
+        {!mapShown && <Unheard {...props} onAsk={setAsking} />}
+        {!mapShown && askedOf && (
+          <LookFor
+            key={askedOf.part_id}
+            doing={doing}
+            part={askedOf}
+            pieces={pieces}
+            onClose={() => setAsking(null)}
+          />
+        )}
         {mapShown ? (
           <SpillMapView {...props} />
         ) : (
@@ -412,8 +428,7 @@ export function Gather(props: BenchProps) {
             <p className="source-acts">
               {asks && (
                 <button type="button" className="plain-act" onClick={ask}>
-                  <KeyOf of="askPieces" />{' '}
-                  {family(partId).length ? 'Take it as one part' : 'Ask it for its pieces'}
+                  <KeyOf of="askPieces" /> {family(partId).length ? 'Keep as one part' : 'Split into drums'}
                 </button>
               )}
               <button type="button" className="plain-act" onClick={() => void aside()}>

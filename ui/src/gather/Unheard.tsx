@@ -4,7 +4,7 @@ const listed = (names: string[]): string =>
   names.length < 2 ? names.join('') : `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`;
 
 /** Which pieces of the kit have no microphone of their own, and what else hears them. */
-export function Unheard({ doing, document, overview }: BenchProps) {
+export function Unheard({ document, overview, onAsk }: BenchProps & { onAsk: (partId: string) => void }) {
   const missing = overview?.without_microphone;
   if (!missing) return null;
   const parts = missing.heard_in.flatMap((id) => overview.parts.find((one) => one.part_id === id) ?? []);
@@ -18,12 +18,8 @@ export function Unheard({ doing, document, overview }: BenchProps) {
         <span key={one.part_id}>
           {one.name}{' '}
           {!asked(one.part_id) && (
-            <button
-              type="button"
-              className="plain-act light"
-              onClick={() => void doing.act({ kind: 'ask_pieces', part_id: one.part_id })}
-            >
-              ask it for its pieces
+            <button type="button" className="plain-act light" onClick={() => onAsk(one.part_id)}>
+              Split into drums
             </button>
           )}{' '}
         </span>

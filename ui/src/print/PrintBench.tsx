@@ -170,7 +170,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
                   </td>
                   <td className="number">{heads.has(id) ? '' : counted(line?.time_s.length ?? 0, 'hit')}</td>
                   <td className="number" title="note number and its name">
-                    {line && !heads.has(id) && noteName(line.note)}
+                    {line?.noted && !heads.has(id) && noteName(line.note)}
                   </td>
                   <td>
                     <a

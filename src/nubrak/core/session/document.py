@@ -115,6 +115,9 @@ class Part(BaseModel):
     asked: bool = Field(
         default=False, description="a microphone over the kit or in the room is asked for its pieces"
     )
+    look_for: list[PieceId] = Field(
+        default=[], max_length=32, description="the pieces it is asked for; empty: those that are likely"
+    )
     told: bool = Field(
         default=True,
         description=(

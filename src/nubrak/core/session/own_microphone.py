@@ -50,9 +50,11 @@ _OF_A_KIT = (*_KIT, "mid-tom", "floor-tom")
 
 
 def pieces_to_look_for(document: Document, part_id: str) -> set[str]:
-    """The pieces that a microphone over a kit or in its room is searched for: those of a kit that have no
-    microphone of their own. Without a kit around it, all that may be there.
+    """The pieces that a microphone over a kit or in its room is searched for: those that a hand named, else
+    those of a kit that have no microphone of their own. Without a kit around it, all that may be there.
     """
+    if document.part(part_id).look_for:
+        return set(document.part(part_id).look_for)
     close = {
         one.piece
         for key, one in document.parts.items()

@@ -182,16 +182,21 @@ class AsOne(Action):
 
 
 class AskPieces(Action):
-    """A microphone over the kit or in the room is asked for the pieces in it that have none of their own."""
+    """A microphone over the kit or in the room is asked for the pieces in it that have none of their own, or
+    for those that are named.
+    """
 
     kind: Literal["ask_pieces"]
     part_id: str
+    pieces: list[PieceId] = Field(
+        default=[], max_length=32, description="what to look for; empty: what is likely to be there"
+    )
 
     def apply(self, document: Document) -> str:
         part = document.part(self.part_id)
         if part.sorted_from is not None or not part.sources:
             raise Problem("Only a recording can be asked for its pieces.")
-        part.asked, part.told = True, False
+        part.asked, part.told, part.look_for = True, False, list(dict.fromkeys(self.pieces))
         for child in document.family(self.part_id):
             del document.parts[child]
         return f"{document.part_name(self.part_id)}: asked for its pieces"
