@@ -20,7 +20,7 @@ from nubrak.core.sort import ToldPiece
 from nubrak.core.tempo import Tempo, TempoChange
 from nubrak.store.audio import put_audio
 from nubrak.store.database import migrate, open_engine
-from nubrak.store.sessions import Sessions, StaleRevision
+from nubrak.store.sessions import Sessions, SessionState, StaleRevision
 from tests.conftest import decaying_strokes, write_wav
 
 
@@ -186,3 +186,25 @@ def test_undoing_the_question_for_pieces_takes_back_what_was_found(engine: Engin
     assert sessions.tell_pieces(state.id, "p", named)
     state = sessions.redo(state.id, sessions.revision(state.id))
     assert state.document.parts[ride].muted
+
+
+def test_edits_of_one_gesture_are_one_step_of_undo_and_an_edit_between_ends_it(engine: Engine) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="Lamps"))
+
+    def name(to: str, gesture: str | None) -> SessionState:
+        return sessions.edit(state.id, None, Rename(kind="rename", name=to), gesture)
+
+    for to in ("One", "Two", "Three"):
+        now = name(to, "hand")
+    assert now.undo == "Name the session “Three”"
+    name("Four", None)
+    name("Five", "hand")
+    now = sessions.undo(state.id, sessions.revision(state.id))
+    assert now.document.name == "Four"
+    now = sessions.undo(state.id, now.revision)
+    assert now.document.name == "Three"
+    now = sessions.undo(state.id, now.revision)
+    assert now.document.name == "Lamps" and now.undo is None
+    now = sessions.redo(state.id, now.revision)
+    assert now.document.name == "Three"

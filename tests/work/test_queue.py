@@ -23,6 +23,7 @@ from nubrak.command.places import ROOT
 from nubrak.core.gather.read import inspect
 from nubrak.core.session.document import Clip, Document, Part, Source
 from nubrak.core.session.edit import Rename
+from nubrak.desk.arriving import arrive
 from nubrak.desk.desk import Desk
 from nubrak.desk.jobs import begin_print, file_of
 from nubrak.desk.printing import StemChoice
@@ -36,6 +37,7 @@ from nubrak.work.queue import hand_out, handing_out, taking
 from nubrak.work.tasks import analyse
 from nubrak.work.worker import take_up_stalled
 from tests.conftest import decaying_strokes, write_wav
+from tests.core.sort.made import beat, mixture
 
 
 def stored(engine: Engine, tmp_path: Path, seed: int, length_s: float = 1.0) -> str:
@@ -266,3 +268,35 @@ def test_a_print_whose_worker_was_killed_is_finished_by_another(
                 "T - Everything.wav",
             ]
     assert (tmp_path / "logs" / "worker-one.log").read_text().strip(), "what it did is in its log"
+
+
+def test_with_no_window_open_a_loop_is_listened_to_sorted_and_given_its_tempo(
+    engine: Engine, database_url: str, tmp_path: Path
+) -> None:
+    folder = tmp_path / "shared"
+    (folder / "uploads").mkdir(parents=True)
+    sessions = Sessions(engine)
+    session_id = sessions.new(Document(name="T")).id
+    path = write_wav(tmp_path / "moth loop.wav", mixture(beat(4), 8.0))
+    facts = inspect(path, path.name)
+    with handing_out(database_url).open() as queue:
+        desk = Desk(engine, Cache(engine, database_url, folder), sessions, queue, folder / "uploads")
+        arrive(desk, session_id, path.name, put_audio(engine, path, path.name, facts), facts)
+    env = os.environ | {
+        "NUBRAK_DATABASE_URL": database_url,
+        "NUBRAK_CACHE_FOLDER": str(folder),
+        "NUBRAK_SHARES_FOLDER": "yes",
+        "PYTHONPATH": str(ROOT / "src"),
+    }
+    worker = subprocess.Popen([sys.executable, "-m", "nubrak.command", "worker"], env=env)
+    try:
+        until = time.monotonic() + 90
+        document = sessions.get(session_id).document
+        while time.monotonic() < until and (document.tempo.known == "no" or len(document.parts) < 3):
+            time.sleep(0.2)
+            document = sessions.get(session_id).document
+    finally:
+        worker.terminate()
+        worker.wait(20)
+    assert {"kick", "snare", "hi-hat"} <= {part.piece for part in document.parts.values()}
+    assert document.tempo.known == "told" and document.tempo.bpm == pytest.approx(120.0, abs=0.5)

@@ -5,9 +5,11 @@ import { BrowserRouter, Route, Routes } from 'react-router';
 import '@fontsource-variable/atkinson-hyperlegible-next';
 import '@fontsource-variable/recursive';
 import './look/theme.scss';
+import { watchHand } from './api/gesture';
 import { Sessions } from './sessions/Sessions';
 import { Shell } from './shell/Shell';
 
+watchHand();
 const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
 
 createRoot(document.getElementById('root')!).render(

@@ -11,20 +11,29 @@ from numpy.typing import NDArray
 
 from nubrak.core.find import find_candidates
 from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, Heard, gather, guess_piece, inspect
-from nubrak.core.pieces import plain_name, session_name
-from nubrak.core.session import AnyAction, Clip, Document
+from nubrak.core.pieces import pair_name, plain_name, session_name, side_of
+from nubrak.core.problem import Problem
+from nubrak.core.session import AnyAction, AsPair, Clip, Document
 from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 from nubrak.store.sessions import SessionState
 
+_SAME_BEGIN_S = 0.5  # as for files that are taken for a pair by themselves
 _BLOCK_FRAMES = 1 << 18  # written at a time: 6 s at 44.1 kHz
 
 
 def arrive(
-    desk: Desk, session_id: str, path: str, audio: str, facts: AudioFacts, source_id: str | None = None
+    desk: Desk,
+    session_id: str,
+    path: str,
+    audio: str,
+    facts: AudioFacts,
+    source_id: str | None = None,
+    drop: str | None = None,
 ) -> SessionState:
     """The session with a stored file in it: as a take of a source, or as a source of its own with what
-    follows from that. ``path`` is its name, with the folder it lay in where that is known.
+    follows from that. ``path`` is its name, with the folder it lay in where that is known; files of one
+    ``drop`` are one step of undo.
     """
     name = plain_name(path)
     clip = Clip(
@@ -39,7 +48,7 @@ def arrive(
 
     def edit(action: AnyAction) -> Document:
         nonlocal state
-        state = desk.sessions.edit(session_id, None, action)
+        state = desk.sessions.edit(session_id, None, action, drop)
         return state.document
 
     gather(
@@ -51,6 +60,28 @@ def arrive(
         lambda clip: np.asarray(desk.cache.mono(clip.audio)),
         source_id,
     )
+    desk.ask_for(desk.standing(session_id))
+    return state
+
+
+def pair(desk: Desk, session_id: str, revision: int, left_id: str, right_id: str) -> SessionState:
+    """Two recordings as the sides of a stereo pair, because a hand says so."""
+    document = desk.sessions.get(session_id).document
+    left, right = document.source(left_id), document.source(right_id)
+    clips = [*left.clips, *right.clips]
+    if len(clips) != 2 or left_id == right_id or {clip.channels for clip in clips} != {1}:
+        raise Problem(
+            "Only two recordings of one channel and one take each can be a pair.", todo="Choose two others."
+        )
+    if clips[0].rate_hz != clips[1].rate_hz or abs(clips[0].start_s - clips[1].start_s) > _SAME_BEGIN_S:
+        raise Problem(
+            "The sides of a pair begin at the same time and have one sample rate.",
+            todo="Move one of them, or export both alike.",
+        )
+    name = pair_name(left.name) if side_of(left.name) else f"{left.name} + {right.name}"[:400]
+    clip = _as_pair(desk, clips[0], clips[1], name)
+    action = AsPair(kind="as_pair", left_id=left_id, right_id=right_id, name=name, clip=clip)
+    state = desk.sessions.edit(session_id, revision, action)
     desk.ask_for(desk.standing(session_id))
     return state
 

@@ -150,14 +150,16 @@ def lock_again(
     return desk.sessions.edit(session_id, revision, action)
 
 
-def edit(desk: Desk, session_id: str, revision: int, action: AnyAction) -> SessionState:
-    """Apply an action. A layer whose sound, range or start it changes is locked anew in the same edit, unless
-    a hand has placed it.
+def edit(
+    desk: Desk, session_id: str, revision: int, action: AnyAction, gesture: str | None = None
+) -> SessionState:
+    """Apply an action, as part of a ``gesture`` where it is one of several. A layer whose sound, range or
+    start it changes is locked anew in the same edit, unless a hand has placed it.
     """
     if isinstance(action, SetLayer):
         changes = action.changes | _relocked(desk, session_id, action)
         action = action.model_copy(update={"changes": changes})
-    return desk.sessions.edit(session_id, revision, action)
+    return desk.sessions.edit(session_id, revision, action, gesture)
 
 
 def _relocked(desk: Desk, session_id: str, action: SetLayer) -> dict[str, LayerValue]:

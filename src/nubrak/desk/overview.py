@@ -5,18 +5,23 @@ from __future__ import annotations
 from collections import Counter
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from nubrak.core.gather import offered_drums, offered_pairs
 from nubrak.core.midi import USUAL_TICKS, half_tick_ms
 from nubrak.core.pieces import PIECES, PieceId
 from nubrak.core.session import Document, WithoutMicrophone, pieces_to_look_for, without_microphone
+from nubrak.core.signal import distance_to_nearest
 from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
 from nubrak.desk.finding import to_check
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.lists import bar_one_offset_s, written_parts
-from nubrak.desk.sorting import tell_what_is_new
-from nubrak.desk.tempo import take_if_sure
+from nubrak.desk.standing import Standing
 
+# Two microphones of one drum hear nearly all of its strokes, no more than 1.5 m of air apart.
+_ONE_DRUM, _FEWEST, _SAME_STROKE_S = 0.75, 6, 0.005
 FAR = ("overall", "room")  # families of microphones that hear more than one piece
 
 
@@ -38,6 +43,14 @@ class PartOverview(BaseModel):
     )
 
 
+class Together(BaseModel):
+    """Two recordings or parts that may belong together, and why that is asked."""
+
+    first_id: str
+    second_id: str
+    says: str
+
+
 class Overview(BaseModel):
     """The whole session at one revision."""
 
@@ -55,8 +68,53 @@ class Overview(BaseModel):
     without_microphone: WithoutMicrophone | None = Field(
         default=None, description="pieces of the kit that only others hear"
     )
+    pairs: list[Together] = Field(
+        default=[], description="sources, left and right, that are named like the sides of a pair"
+    )
+    drums: list[Together] = Field(
+        default=[], description="parts whose microphones hear the same strokes of one piece"
+    )
     tempo_offer: TempoTold | None = Field(
         default=None, description="what the hits suggest, not surely enough to be taken by itself"
+    )
+
+
+def _pairs(standing: Standing) -> list[Together]:
+    named = standing.document.sources
+    return [
+        Together(
+            first_id=left,
+            second_id=right,
+            says=f"{named[left].name} and {named[right].name}: named like a pair, but they hear other drums.",
+        )
+        for left, right in offered_pairs(standing.document)
+    ]
+
+
+def _drums(standing: Standing) -> list[Together]:
+    out = []
+    for first, second in offered_drums(standing.document):
+        if standing.waiting[first] or standing.waiting[second]:
+            continue
+        rate_hz = standing.document.rate_hz
+        share = _heard_by_both(standing.struck(first) / rate_hz, standing.struck(second) / rate_hz)
+        if share >= _ONE_DRUM:
+            one, two = standing.names[first], standing.names[second]
+            says = f"{one} and {two} hear the same strokes, {100 * share:.0f} % of them: one drum?"
+            out.append(Together(first_id=first, second_id=second, says=says))
+    return out
+
+
+def _heard_by_both(one_s: NDArray[np.float64], two_s: NDArray[np.float64]) -> float:
+    """Which share of the strokes, (n,) and (m,), two microphones have in common: of the one that hears
+    fewer of the other's.
+    """
+    if min(len(one_s), len(two_s)) < _FEWEST:
+        return 0.0
+    one, two = np.sort(one_s), np.sort(two_s)
+    return min(
+        float((distance_to_nearest(one, two) <= _SAME_STROKE_S).mean()),
+        float((distance_to_nearest(two, one) <= _SAME_STROKE_S).mean()),
     )
 
 
@@ -75,15 +133,7 @@ def _look_for(document: Document, part_id: str) -> list[PieceId]:
 
 def overview_of(desk: Desk, session_id: str) -> Overview:
     """All parts of a session; asks for the analysis of what has not been analysed."""
-    standing = desk.standing(session_id)
-    desk.ask_for(standing)
-    if tell_what_is_new(desk, standing):
-        standing = desk.standing(session_id)
-    offer = take_if_sure(desk, standing)
-    # A tempo may have been taken. While something is waited for, none was; and what came in meanwhile is told
-    # apart by whoever asks next, who would not ask if this said that all had come.
-    if offer is None and not any(standing.waiting.values()):
-        standing = desk.standing(session_id)
+    standing, offer = keep_what_was_found(desk, session_id)
     doubtful = Counter(place.part_id for place in to_check(standing))
     parts = []
     for part_id, part in standing.document.ordered_parts():
@@ -115,5 +165,7 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
         notes=sum(len(standing.notes(part_id)) for part_id in written),
         bar_one_offset_s=round(bar_one_offset_s(standing), 4),
         without_microphone=without_microphone(standing.document),
+        pairs=_pairs(standing),
+        drums=_drums(standing),
         tempo_offer=offer,
     )

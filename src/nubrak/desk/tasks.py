@@ -9,6 +9,15 @@ from nubrak.work.tasks import HERE_DONE
 tasks = Blueprint()
 
 
+@tasks.task(name="keep_found", retry=RetryStrategy(max_attempts=3, wait=5))
+def keep_found(session_id: str) -> None:
+    """The pieces and the tempo of a session that was listened to."""
+    from nubrak.desk.found_later import keep_what_was_found_here
+
+    with HERE_DONE.going_on():
+        keep_what_was_found_here(session_id)
+
+
 # What ends a job is kept with it; what still comes out of it is the database that cannot keep that just now.
 @tasks.task(name="job", retry=RetryStrategy(max_attempts=40, wait=15))
 def job(job_id: str) -> None:

@@ -8,12 +8,12 @@ from datetime import datetime
 from typing import Any
 
 import jsonpatch
-from pydantic import BaseModel
-from sqlalchemy import Engine, delete, func, select, text, update
+from pydantic import BaseModel, ValidationError
+from sqlalchemy import Engine, Text, cast, delete, func, select, text, update
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.problem import Problem
-from nubrak.core.session import AnyAction, Document, apply, tell_pieces, without_orphans
+from nubrak.core.session import AnyAction, Document, apply, said_of_drop, tell_pieces, without_orphans
 from nubrak.core.sort import ToldPiece
 from nubrak.core.tempo import Tempo
 from nubrak.store.revisions import Revisions
@@ -118,6 +118,12 @@ class Sessions:
                 }
             )
 
+    def with_audio(self, audio: str) -> list[str]:
+        """The sessions in which a stored file is heard."""
+        with Db(self.engine) as db:
+            held = cast(SessionRow.document, Text).contains(audio, autoescape=True)
+            return list(db.scalars(select(SessionRow.id).where(held)))
+
     def has(self, session_id: str) -> bool:
         """Whether there is such a session."""
         with self.engine.connect() as connection:
@@ -142,11 +148,14 @@ class Sessions:
             db.delete(_row(db, session_id))
         self.revisions.forget(session_id)
 
-    def edit(self, session_id: str, revision: int | None, action: AnyAction) -> SessionState:
+    def edit(
+        self, session_id: str, revision: int | None, action: AnyAction, gesture: str | None = None
+    ) -> SessionState:
         """Apply an action made at ``revision``. Raises ``StaleRevision`` where the session has moved on.
 
         ``None`` applies it to whatever stands, for actions that only add. What the action makes of the
-        document is worked out before the row is locked: nobody waits for thousands of marks.
+        document is worked out before the row is locked: nobody waits for thousands of marks. Actions of one
+        ``gesture`` that follow each other, such as files that were dropped together, are one step of undo.
         """
         while True:
             with Db(self.engine) as db:
@@ -165,12 +174,16 @@ class Sessions:
                 if not forward:
                     return _state(db, row)
                 db.execute(delete(EditRow).where(EditRow.session_id == session_id, EditRow.undone))
-                last = (
-                    db.scalar(select(func.max(EditRow.number)).where(EditRow.session_id == session_id)) or 0
-                )
-                edit = EditRow(session_id=session_id, number=last + 1, label=label, undone=False)
-                edit.forward, edit.backward = forward, backward
-                db.add(edit)
+                last = _next(db, session_id, undone=False)
+                begun = _before(last, old) if last and gesture and last.gesture == gesture else None
+                if last is not None and begun is not None:
+                    last.label = said_of_drop(Document.model_validate(begun), document) or label
+                    last.forward, last.backward = _patch(begun, new), _patch(new, begun)
+                else:
+                    number = last.number + 1 if last else 1
+                    edit = EditRow(session_id=session_id, number=number, label=label, undone=False)
+                    edit.forward, edit.backward, edit.gesture = forward, backward, gesture
+                    db.add(edit)
                 state = _changed(db, row, new)
             # Committed: whoever is answered from here on sees it.
             self.revisions.reached(session_id, state.revision)
@@ -253,6 +266,16 @@ def _patch(old: dict[str, Any], new: dict[str, Any]) -> list[dict[str, Any]]:
         if before.get("asked") != after["asked"]:
             patch.append({"op": "replace", "path": f"/parts/{part_id}/told", "value": after["told"]})
     return patch
+
+
+def _before(edit: EditRow, document: dict[str, Any]) -> dict[str, Any] | None:
+    """What a document was before its last edit; None where what the edit changed is not there any more."""
+    try:
+        before: dict[str, Any] = jsonpatch.apply_patch(document, edit.backward)
+        Document.model_validate(before)
+    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, ValidationError):
+        return None
+    return before
 
 
 def _row(db: Db, session_id: str, lock: bool = False) -> SessionRow:

@@ -30,7 +30,7 @@ class SessionRow(Base):
 
 class EditRow(Base):
     """One edit: a labelled patch (RFC 6902) and the patch that takes it back. ``undone`` edits wait to be
-    done again.
+    done again. What follows with the same ``gesture`` becomes part of it.
     """
 
     __tablename__ = "edit"
@@ -41,6 +41,7 @@ class EditRow(Base):
     backward: Mapped[list[Any]] = mapped_column(JSON)
     undone: Mapped[bool] = mapped_column(default=False)
     made: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+    gesture: Mapped[str | None] = mapped_column(String(40), default=None)
 
 
 class AudioRow(Base):

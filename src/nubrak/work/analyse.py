@@ -15,7 +15,8 @@ from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache, mapped_little
 from nubrak.store.database import open_engine
 from nubrak.store.progress import cancelled_of, report
-from nubrak.work.queue import hand_out
+from nubrak.store.sessions import Sessions
+from nubrak.work.queue import HERE, hand_out, handing_out
 from nubrak.work.settings import Settings
 from nubrak.work.tasks import MOST_TRIES
 
@@ -64,10 +65,18 @@ def analyse_here(audio: str, look: Look, attempt: int) -> None:
     engine, cache = here()
     try:
         analyse_audio(engine, cache, audio, look)
+        keep_found(Sessions(engine).with_audio(audio))
     except Exception as error:
         log.exception("an analysis stopped", audio=audio, attempt=attempt)
         say_stopped(audio, error, attempt)
         raise
+
+
+def keep_found(session_ids: list[str]) -> None:
+    """Hand out that what is known now of these sessions is kept: their pieces and their tempo."""
+    with handing_out(Settings().database_url).open() as queue:
+        for session_id in session_ids:
+            hand_out(queue, "keep_found", f"keep-found-{session_id}", named=HERE, session_id=session_id)
 
 
 def say_stopped(audio: str, error: Exception, attempt: int) -> None:

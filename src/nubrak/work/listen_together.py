@@ -13,7 +13,7 @@ from nubrak.core.together import Beside, Group, find_beside, groups_of
 from nubrak.store.cache import Cache
 from nubrak.store.progress import cancelled_of, report
 from nubrak.store.sessions import Sessions
-from nubrak.work.analyse import here, say_stopped
+from nubrak.work.analyse import here, keep_found, say_stopped
 from nubrak.work.queue import hand_out
 
 SIDES = 2  # tasks that share the sources of a session, so that two cores work at it
@@ -58,6 +58,7 @@ def listen_together_here(session_id: str, side: int, attempt: int) -> None:
     engine, cache = here()
     try:
         listen_together(engine, cache, session_id, side)
+        keep_found([session_id])
     except Exception as error:
         log.exception("listening together stopped", session=session_id, attempt=attempt)
         wanted = _next_of(engine, cache, session_id, side)

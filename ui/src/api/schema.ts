@@ -435,9 +435,30 @@ export interface paths {
         /**
          * Add Source
          * @description Take a file in as a new source, or as a further take of one; the request's body is the file. ``name``
-         *     may hold the folder it lay in: a session that nobody named is called so.
+         *     may hold the folder it lay in: a session that nobody named is called so. Files of one ``drop`` are one
+         *     step of undo.
          */
         post: operations["add_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * As Pair
+         * @description Take two recordings as the left and right side of one.
+         */
+        post: operations["as_pair"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2351,6 +2372,23 @@ export interface components {
             clip: components["schemas"]["Clip"];
         };
         /**
+         * AsTwo
+         * @description A pair becomes the two recordings again that it was made of; left keeps what was set for the pair.
+         */
+        AsTwo: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "as_two";
+            /** Source Id */
+            source_id: string;
+            /** New Source Id */
+            new_source_id: string;
+            /** New Part Id */
+            new_part_id: string;
+        };
+        /**
          * AskDecision
          * @description Decide with these settings instead of the part's own.
          */
@@ -3449,7 +3487,12 @@ export interface components {
             /** Revision */
             revision: number;
             /** Action */
-            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["CountTempo"] | components["schemas"]["SetTempoLine"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["NamePart"] | components["schemas"]["NameSource"] | components["schemas"]["MovePart"] | components["schemas"]["OrderParts"] | components["schemas"]["SetRate"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetMicrophones"] | components["schemas"]["HearOn"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
+            action: components["schemas"]["Rename"] | components["schemas"]["SetTempo"] | components["schemas"]["CountTempo"] | components["schemas"]["SetTempoLine"] | components["schemas"]["AddSource"] | components["schemas"]["AddClip"] | components["schemas"]["MoveClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["AsPair"] | components["schemas"]["AsTwo"] | components["schemas"]["CombineMicrophones"] | components["schemas"]["Apart"] | components["schemas"]["NamePart"] | components["schemas"]["NameSource"] | components["schemas"]["MovePart"] | components["schemas"]["OrderParts"] | components["schemas"]["SetRate"] | components["schemas"]["SetAside"] | components["schemas"]["SetSpan"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetPiece"] | components["schemas"]["AddPass"] | components["schemas"]["ChooseBars"] | components["schemas"]["SetMicrophones"] | components["schemas"]["HearOn"] | components["schemas"]["SetFind"] | components["schemas"]["SetMark"] | components["schemas"]["Unmark"] | components["schemas"]["Give"] | components["schemas"]["MendStroke"] | components["schemas"]["Unmend"] | components["schemas"]["SetCleaning"] | components["schemas"]["MarkGaps"] | components["schemas"]["GiveStrokes"] | components["schemas"]["SetWay"] | components["schemas"]["SplitPart"] | components["schemas"]["JoinParts"] | components["schemas"]["AskPieces"] | components["schemas"]["AsOne"] | components["schemas"]["SetMuted"] | components["schemas"]["SetShape"] | components["schemas"]["SetPattern"] | components["schemas"]["SetNotes"] | components["schemas"]["TakeChanges"] | components["schemas"]["AddParts"] | components["schemas"]["RemovePart"] | components["schemas"]["KeepFeel"] | components["schemas"]["DropFeel"] | components["schemas"]["SetNoteMap"] | components["schemas"]["AddLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["SetBlend"] | components["schemas"]["SetCut"] | components["schemas"]["MarkCuts"] | components["schemas"]["Write"] | components["schemas"]["SoundWith"] | components["schemas"]["SetChain"] | components["schemas"]["AddBus"] | components["schemas"]["SetBus"] | components["schemas"]["SendTo"] | components["schemas"]["SetLess"] | components["schemas"]["RemoveBus"];
+            /**
+             * Gesture
+             * @description edits of one gesture of a hand are one step of undo
+             */
+            gesture?: string | null;
         };
         /**
          * Either
@@ -5669,8 +5712,32 @@ export interface components {
             bar_one_offset_s: number;
             /** @description pieces of the kit that only others hear */
             without_microphone?: components["schemas"]["WithoutMicrophone"] | null;
+            /**
+             * Pairs
+             * @description sources, left and right, that are named like the sides of a pair
+             * @default []
+             */
+            pairs: components["schemas"]["Together"][];
+            /**
+             * Drums
+             * @description parts whose microphones hear the same strokes of one piece
+             * @default []
+             */
+            drums: components["schemas"]["Together"][];
             /** @description what the hits suggest, not surely enough to be taken by itself */
             tempo_offer?: components["schemas"]["TempoTold"] | null;
+        };
+        /**
+         * PairRequest
+         * @description Two sources that a hand takes for the sides of a pair.
+         */
+        PairRequest: {
+            /** Revision */
+            revision: number;
+            /** Left Id */
+            left_id: string;
+            /** Right Id */
+            right_id: string;
         };
         /**
          * Part
@@ -7430,6 +7497,16 @@ export interface components {
             length_beats: number;
         };
         /**
+         * Side
+         * @description One half of a stereo pair, as it came in.
+         */
+        Side: {
+            /** Name */
+            name: string;
+            clip: components["schemas"]["Clip"];
+            guess?: components["schemas"]["PieceGuess"] | null;
+        };
+        /**
          * Similar
          * @description Places that sound alike and were decided the same way.
          */
@@ -7656,6 +7733,12 @@ export interface components {
              */
             room: string;
             guess?: components["schemas"]["PieceGuess"] | null;
+            /**
+             * Sides
+             * @description of a pair, left and right as they came in, to be taken apart
+             * @default []
+             */
+            sides: components["schemas"]["Side"][];
             /**
              * Notes
              * @description what is odd about its files
@@ -8409,6 +8492,18 @@ export interface components {
              * @default false
              */
             each: boolean;
+        };
+        /**
+         * Together
+         * @description Two recordings or parts that may belong together, and why that is asked.
+         */
+        Together: {
+            /** First Id */
+            first_id: string;
+            /** Second Id */
+            second_id: string;
+            /** Says */
+            says: string;
         };
         /**
          * Unmark
@@ -10139,6 +10234,7 @@ export interface operations {
             query?: {
                 name?: string;
                 source?: string | null;
+                drop?: string | null;
             };
             header?: never;
             path: {
@@ -10150,6 +10246,68 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemBody"];
+                };
+            };
+        };
+    };
+    as_pair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -140,11 +140,12 @@ export class Doing {
     return state;
   }
 
-  async act(action: Action): Promise<boolean> {
+  /** Do something; what is done with the same gesture again is the same step of undo. */
+  async act(action: Action, gesture: string | null = null): Promise<boolean> {
     return this.again((revision) =>
       client.POST('/api/sessions/{session_id}/edits', {
         params: { path: { session_id: this.id } },
-        body: { revision, action },
+        body: { revision, action, gesture },
       }),
     );
   }
@@ -261,6 +262,7 @@ export class Doing {
       delete others[name];
       set({ uploads: share === null ? others : { ...others, [name]: share } });
     };
+    const drop = newId();
     for (const file of files) {
       try {
         progress(file.name, 0);
@@ -268,7 +270,7 @@ export class Doing {
           `/api/sessions/${this.id}/sources`,
           file,
           (share) => progress(file.name, share),
-          { name: pathOf(file), ...(sourceId ? { source: sourceId } : {}) },
+          { name: pathOf(file), drop, ...(sourceId ? { source: sourceId } : {}) },
         );
         this.take(state);
       } catch (error) {

@@ -1,6 +1,7 @@
 import { useCallback } from 'react';
 import type { FindSettings, Part, Schema } from '../api/client';
 import { askDecisions, type Doing } from '../api/session';
+import { gestureOf } from '../api/gesture';
 import { useLatest } from '../api/useLatest';
 import { useWindow } from '../state/window';
 
@@ -33,7 +34,9 @@ export function useDraft(doing: Doing, partId: string | null, part: Part | null)
     async (changes: Partial<FindSettings>) => {
       if (!partId) return;
       forget();
-      await doing.act({ kind: 'set_find', part_id: partId, changes: changes as SetFind['changes'] });
+      const what = `find ${partId} ${Object.keys(changes).sort().join(' ')}`;
+      const action = { kind: 'set_find', part_id: partId, changes: changes as SetFind['changes'] } as const;
+      await doing.act(action, gestureOf(what));
       const { draft, set } = useWindow.getState();
       if (draft?.partId === partId) set({ draft: null });
     },

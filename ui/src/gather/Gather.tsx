@@ -19,6 +19,8 @@ import { FirstLook } from './FirstLook';
 import { Names } from './Names';
 import { placeBeside } from './rowDrag';
 import { LookFor } from './LookFor';
+import { Together } from './Together';
+import { newId } from '../api/session';
 import { Unheard } from './Unheard';
 import { useRowDrag } from './useRowDrag';
 import { Record } from '../record/Record';
@@ -206,6 +208,7 @@ export function Gather(props: BenchProps) {
         ))}
         {!mapShown && <FirstLook {...props} onLook={look} />}
         {!mapShown && <Unheard {...props} onAsk={setAsking} />}
+        {!mapShown && <Together {...props} />}
         {!mapShown && askedOf && (
           <LookFor
             key={askedOf.part_id}
@@ -424,11 +427,27 @@ export function Gather(props: BenchProps) {
               </p>
             ))}
             <Takes doing={doing} sourceId={chosen} source={source} />
-            {part.sources.length < 2 && <Company {...props} partId={partId} />}
+            {part.sources.length < 2 && <Company {...props} partId={partId} sourceId={chosen} />}
             <p className="source-acts">
               {asks && (
                 <button type="button" className="plain-act" onClick={ask}>
                   <KeyOf of="askPieces" /> {family(partId).length ? 'Keep as one part' : 'Split into drums'}
+                </button>
+              )}
+              {(source.sides?.length ?? 0) > 1 && chosen && (
+                <button
+                  type="button"
+                  className="plain-act"
+                  onClick={() =>
+                    void doing.act({
+                      kind: 'as_two',
+                      source_id: chosen,
+                      new_source_id: newId(),
+                      new_part_id: newId(),
+                    })
+                  }
+                >
+                  Split the pair
                 </button>
               )}
               <button type="button" className="plain-act" onClick={() => void aside()}>

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from nubrak.core.gather.pairs import WIDEST_PAIR_DB, WIDEST_PAIR_OF_A_DRUM_DB
 from nubrak.core.pieces import PIECES, hears_the_kit, pair_name, position_of, side_of, takes_alike
-from nubrak.core.session import Clip, Document, Source
+from nubrak.core.session import Clip, Document, Part, Source
 
 _SAME_LENGTH_S = 0.5  # halves of a pair begin and end together but for how they were cut
 _LONGEST_LOOP_S = 30.0  # eight bars, slowly
@@ -40,6 +40,47 @@ def other_half(document: Document, source_id: str) -> tuple[str, str, str] | Non
             name = pair_name(mine.name)
             return (source_id, other_id, name) if side[1] == "left" else (other_id, source_id, name)
     return None
+
+
+def offered_pairs(document: Document) -> list[tuple[str, str]]:
+    """Left and right source of each two that are named like the sides of a pair and were not taken for one:
+    they are asked about.
+    """
+    found = {other_half(document, source_id) for source_id in document.sources}
+    return sorted((one[0], one[1]) for one in found if one is not None)
+
+
+def offered_drums(document: Document) -> list[tuple[str, str]]:
+    """Parts that may be two microphones of one drum: of one piece, recorded at once, and named alike but for
+    a number or a place. Whether they are is told by what they hear.
+    """
+    heads = [(key, part) for key, part in document.ordered_parts() if _one_recording(document, part)]
+    out = []
+    for place, (first, part) in enumerate(heads):
+        one = document.sources[part.sources[0]]
+        for second, other in heads[place + 1 :]:
+            two = document.sources[other.sources[0]]
+            alike = takes_alike(one.name, two.name) or _other_place(one.name, two.name)
+            if other.piece == part.piece and alike and _at_once(one, two):
+                out.append((first, second))
+    return out
+
+
+def _one_recording(document: Document, part: Part) -> bool:
+    return part.sorted_from is None and len(part.sources) == 1 and PIECES[part.piece].noted
+
+
+def _other_place(first: str, second: str) -> bool:
+    one, two = position_of(first), position_of(second)
+    return one is not None and two is not None and one[0] == two[0] and one[1] != two[1]
+
+
+def _at_once(one: Source, two: Source) -> bool:
+    return (
+        abs(one.clips[0].start_s - two.clips[0].start_s) < _SAME_LENGTH_S
+        and abs(one.end_s - two.end_s) < _SAME_LENGTH_S
+        and one.room == two.room
+    )
 
 
 def widest_pair_db(document: Document, source_id: str) -> float:

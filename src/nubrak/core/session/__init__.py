@@ -9,7 +9,14 @@ from nubrak.core.session.cut_edits import MarkCuts
 from nubrak.core.session.document import UNTITLED, Clip, Document, Part, Source
 from nubrak.core.session.edit import AnyAction, apply
 from nubrak.core.session.find_edits import Give, SetMark
-from nubrak.core.session.gather_edits import AddClip, AddSource, AsPair, CombineMicrophones, SetTempo
+from nubrak.core.session.gather_edits import (
+    AddClip,
+    AddSource,
+    AsPair,
+    CombineMicrophones,
+    SetTempo,
+    said_of_drop,
+)
 from nubrak.core.session.layer_edits import AddLayer, LayerValue, SetLayer
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.session.mend_edits import MendStroke
@@ -73,6 +80,7 @@ __all__ = [
     "out_of_bounds",
     "part_notes",
     "pieces_to_look_for",
+    "said_of_drop",
     "tell_pieces",
     "without_microphone",
     "without_orphans",

@@ -43,6 +43,14 @@ class Span(BaseModel):
 UNTITLED = "Untitled session"
 
 
+class Side(BaseModel):
+    """One half of a stereo pair, as it came in."""
+
+    name: Name
+    clip: Clip
+    guess: PieceGuess | None = None
+
+
 class Source(BaseModel):
     """One recorded signal on the session's time line."""
 
@@ -63,6 +71,9 @@ class Source(BaseModel):
         description="what was recorded at once, and may hear each other; empty: all that came in as files",
     )
     guess: PieceGuess | None = None
+    sides: list[Side] = Field(
+        default=[], max_length=2, description="of a pair, left and right as they came in, to be taken apart"
+    )
     notes: list[str] = Field(default=[], description="what is odd about its files")
     aside: bool = Field(
         default=False, description="set aside: neither looked at nor heard until it is taken up again"

@@ -16,6 +16,7 @@ from nubrak.core.session.gather_edits import (
     AddSource,
     Apart,
     AsPair,
+    AsTwo,
     CombineMicrophones,
     CountTempo,
     MoveClip,
@@ -58,6 +59,7 @@ from nubrak.core.session.write_edits import SoundWith, Write
 
 GatherAction = (
     Rename | SetTempo | CountTempo | SetTempoLine | AddSource | AddClip | MoveClip | RemoveClip | AsPair
+    | AsTwo
     | CombineMicrophones | Apart | NamePart | NameSource | MovePart | OrderParts | SetRate | SetAside
     | SetSpan | RemoveSource | SetPiece | AddPass | ChooseBars | SetMicrophones | HearOn
 )  # fmt: skip

@@ -11,7 +11,7 @@ from nubrak.core.names import Name
 from nubrak.core.pieces import OVERHEADS, PIECES, PieceGuess, PieceId
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed
-from nubrak.core.session.document import UNTITLED, Clip, Document, Part, Source, Span
+from nubrak.core.session.document import UNTITLED, Clip, Document, Part, Side, Source, Span
 from nubrak.core.session.order import arrange
 from nubrak.core.session.rate import take_usual_rate
 from nubrak.core.session.shifting import marks_with_clip, move_with_clip, shift_all
@@ -162,6 +162,13 @@ class AddClip(Action):
         return f"{source.name}: add take {self.name}"
 
 
+def said_of_drop(before: Document, after: Document) -> str | None:
+    """What undo calls files that were dropped together; None where no recording came in."""
+    count = sum(len(source.clips) for source in after.sources.values())
+    count -= sum(len(source.clips) for source in before.sources.values())
+    return None if count < 1 else "Add a recording" if count == 1 else f"Add {count} recordings"
+
+
 class MoveClip(Action):
     """Put a clip at another place on the time line; what stands on its strokes goes along."""
 
@@ -219,12 +226,46 @@ class AsPair(Action):
 
     def apply(self, document: Document) -> str:
         left, right = document.source(self.left_id), document.source(self.right_id)
+        if self.left_id == self.right_id or len(left.clips) != 1 or len(right.clips) != 1:
+            raise Problem("Only two recordings of one clip each can be a pair.")
         label = f"Take {left.name} and {right.name} as a pair"
+        left.sides = [Side(name=one.name, clip=one.clips[0], guess=one.guess) for one in (left, right)]
         left.clips, left.name = [self.clip], self.name
         left.notes = sorted(set(left.notes) | set(right.notes))
         remove_source(document, self.right_id)
         take_usual_rate(document)
         return label
+
+
+class AsTwo(Action):
+    """A pair becomes the two recordings again that it was made of; left keeps what was set for the pair."""
+
+    kind: Literal["as_two"]
+    source_id: str
+    new_source_id: Id
+    new_part_id: Id
+
+    def apply(self, document: Document) -> str:
+        source = document.source(self.source_id)
+        if len(source.sides) != 2 or len(source.clips) != 1:
+            raise Problem("This recording is no pair of two.")
+        if self.new_source_id in document.sources or self.new_part_id in document.parts:
+            raise Problem("This source is in the session already.")
+        left, right = source.sides
+        moved_s = source.clips[0].start_s - min(one.clip.start_s for one in source.sides)
+        other = source.model_copy(deep=True, update={"name": right.name, "guess": right.guess, "sides": []})
+        source.name, source.guess, source.sides = left.name, left.guess, []
+        for one, side in ((source, left), (other, right)):
+            one.clips = [side.clip.model_copy(update={"start_s": side.clip.start_s + moved_s})]
+        other.place = max(one.place for one in document.sources.values()) + 1
+        document.sources[self.new_source_id] = other
+        first = next(part for part in document.parts.values() if self.source_id in part.sources)
+        place = max(part.place for part in document.parts.values()) + 1
+        document.parts[self.new_part_id] = Part(
+            piece=first.piece, place=place, sources=[self.new_source_id], told=False
+        )
+        arrange(document)
+        return f"{left.name} and {right.name} are two recordings again"
 
 
 class CombineMicrophones(Action):

@@ -11,7 +11,7 @@ from starlette.concurrency import run_in_threadpool
 from nubrak.core.midi import MOST_BYTES
 from nubrak.core.pieces import plain_name
 from nubrak.core.tempo import tapped
-from nubrak.desk.arriving import arrive
+from nubrak.desk.arriving import arrive, pair
 from nubrak.desk.drawing import peak_tile
 from nubrak.desk.finding import BestBar, SpillMap, bar_to_take, leaks_of
 from nubrak.desk.microphones import Besides, microphones_of
@@ -60,15 +60,31 @@ async def add_source(
     desk: AnyDesk,
     name: Annotated[str, Query(max_length=4096)] = "unnamed",
     source: str | None = None,
+    drop: Annotated[str | None, Query(max_length=40)] = None,
 ) -> SessionState:
     """Take a file in as a new source, or as a further take of one; the request's body is the file. ``name``
-    may hold the folder it lay in: a session that nobody named is called so.
+    may hold the folder it lay in: a session that nobody named is called so. Files of one ``drop`` are one
+    step of undo.
     """
     document = (await run_in_threadpool(desk.sessions.get, session_id)).document
     if source is not None:
         document.source(source)
     audio, facts = await take_in(request, desk, plain_name(name))
-    return await run_in_threadpool(arrive, desk, session_id, name, audio, facts, source)
+    return await run_in_threadpool(arrive, desk, session_id, name, audio, facts, source, drop)
+
+
+class PairRequest(BaseModel):
+    """Two sources that a hand takes for the sides of a pair."""
+
+    revision: int
+    left_id: str
+    right_id: str
+
+
+@router.post("/sessions/{session_id}/pair")
+def as_pair(session_id: str, body: PairRequest, desk: AnyDesk) -> SessionState:
+    """Take two recordings as the left and right side of one."""
+    return pair(desk, session_id, body.revision, body.left_id, body.right_id)
 
 
 @router.post("/sessions/{session_id}/analysis", status_code=204)

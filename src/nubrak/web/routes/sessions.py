@@ -30,6 +30,9 @@ class EditRequest(BaseModel):
 
     revision: int
     action: AnyAction
+    gesture: str | None = Field(
+        default=None, max_length=40, description="edits of one gesture of a hand are one step of undo"
+    )
 
 
 @router.get("/sessions")
@@ -71,7 +74,7 @@ def remove_session(session_id: str, desk: AnyDesk) -> None:
 @router.post("/sessions/{session_id}/edits")
 def edit(session_id: str, body: EditRequest, desk: AnyDesk) -> SessionState:
     """Apply an action."""
-    return locking.edit(desk, session_id, body.revision, body.action)
+    return locking.edit(desk, session_id, body.revision, body.action, body.gesture)
 
 
 @router.post("/sessions/{session_id}/undo")
