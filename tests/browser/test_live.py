@@ -106,7 +106,7 @@ def test_two_inputs_of_a_microphone_trigger_two_parts_and_are_recorded_as_such(
     def differ() -> int:
         """How often live playing and Find say differently what was struck in the two recordings."""
         found = httpx.get(f"{api}/live/{take['id']}/differences", timeout=60).json()
-        return sum(one["what"] != "velocity" for one in found)
+        return len(found)
 
     # The stand-in for a device hitches on a busy machine, in the middle of strokes too: to the stroke it is
     # shown in tests/web/test_live.py.

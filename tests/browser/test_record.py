@@ -120,6 +120,26 @@ def test_another_pass_lies_beside_the_first_and_bars_are_taken_from_either(
     wait_until(page, lambda: next(iter(document(api)["sources"].values()))["chosen"] == [])
 
 
+def test_a_click_without_a_tempo_is_asked_for_and_not_left_silent(product: Product, page: Page) -> None:
+    api = new_session(product, page, "Record")
+    page.keyboard.press("Alt+r")
+    head = page.locator(".record-head")
+    expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
+    page.keyboard.press("Alt+r")
+    asked = page.get_by_test_id("needs-tempo")
+    expect(asked.get_by_label("Tempo of the click, bpm")).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(asked).to_have_count(0)
+    expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
+    page.keyboard.press("Alt+r")
+    page.keyboard.type("200")
+    page.keyboard.press("Enter")
+    expect(head.get_by_role("status")).to_contain_text(re.compile(r"[1-9]\.\d s kept"), timeout=60000)
+    assert document(api)["tempo"]["bpm"] == 200
+    page.keyboard.press("Alt+r")
+    expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
+
+
 def test_a_page_that_is_loaded_anew_in_the_middle_loses_nothing(product: Product, page: Page) -> None:
     api = new_session(product, page, "Record")
     being_recorded(page, 2)
@@ -168,6 +188,8 @@ def being_recorded(page: Page, seconds: int = 1) -> None:
     head = page.locator(".record-head")
     expect(head.get_by_role("button")).to_have_text(re.compile("Record "))
     page.keyboard.press("Alt+r")
+    # The session has no tempo, so nothing can click.
+    page.get_by_test_id("needs-tempo").get_by_role("button", name="Record without click").click()
     expect(head).to_contain_text("recording")
     kept = re.compile(rf"([{seconds}-9]|\d\d)\.\d s kept")
     expect(head.get_by_role("status")).to_contain_text(kept, timeout=60000)

@@ -118,7 +118,7 @@ class Difference(BaseModel):
 
     part_id: str
     time_s: float
-    what: Literal["only live", "only offline", "velocity"]
+    what: Literal["only live", "only offline"]
     live_velocity: int | None
     offline_velocity: int | None
 
@@ -455,7 +455,9 @@ def takes_of_session(desk: Desk, session_id: str) -> list[LiveTakeLine]:
 
 
 def differences(desk: Desk, session_id: str, take_id: str) -> list[Difference]:
-    """Where a stretch of live playing and what Find says of the same parts differ, in order of time."""
+    """The strokes that only live playing has or only Find, of the same parts, in order of time. How strong a
+    stroke is that both have is no difference: Find hears all of it, live playing its first milliseconds.
+    """
     take = LiveTake.model_validate(live_take(desk.engine, session_id, take_id))
     if take.origin == "microphone" and take.pass_id is None:
         raise Problem(
@@ -483,15 +485,7 @@ def differences(desk: Desk, session_id: str, take_id: str) -> list[Difference]:
         out += [
             _difference(part_id, offline[k], "only offline", None, velocity[k]) for k in found.only_offline
         ]
-        out += [
-            _difference(part_id, offline[j], "velocity", strokes[i].kept_velocity, velocity[j])
-            for i, j in found.same
-            if abs(strokes[i].kept_velocity - velocity[j]) > _OTHER_VELOCITY
-        ]
     return sorted(out, key=lambda one: one.time_s)
-
-
-_OTHER_VELOCITY = 12  # velocities so far apart sound different
 
 
 def take_as_midi(desk: Desk, session_id: str, take_id: str) -> bytes:

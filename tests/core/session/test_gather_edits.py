@@ -9,6 +9,7 @@ from nubrak.core.pieces.file_names import PieceGuess
 from nubrak.core.problem import Problem
 from nubrak.core.session.document import Document, Span
 from nubrak.core.session.edit import (
+    AddClip,
     AddSource,
     Apart,
     CombineMicrophones,
@@ -154,3 +155,16 @@ def test_a_tempo_that_is_typed_or_detected_replaces_the_whole_line() -> None:
     again = [TempoChange(time_s=3.0, bpm=99.0)]
     document, _ = apply(followed, SetTempo(kind="set_tempo", changes={"bpm": 98.0, "changes": again}))
     assert document.tempo.changes == again
+
+
+def test_a_take_that_lies_over_another_is_said_and_both_are_kept() -> None:
+    document = with_sources(("Kick 1.wav", "kick"), stamps=[3600.0])
+
+    def take(stamp_s: float) -> AddClip:
+        return AddClip(kind="add_clip", source_id="s0", name="Kick 2.wav", clip=clip("b", stamp_s=stamp_s))
+
+    over, _ = apply(document, take(3606.0))
+    assert len(over.sources["s0"].clips) == 2
+    assert "overlaps another take by 4.0 s" in over.sources["s0"].notes[-1]
+    behind, _ = apply(document, take(3610.0))
+    assert behind.sources["s0"].notes == []

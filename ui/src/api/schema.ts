@@ -3230,7 +3230,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "only live" | "only offline" | "velocity";
+            what: "only live" | "only offline";
             /** Live Velocity */
             live_velocity: number | null;
             /** Offline Velocity */

@@ -12,6 +12,7 @@ import { notedParts, type BenchProps } from '../shell/bench';
 import { PieceMark } from '../shell/PieceMark';
 import { MODULE_ID, ports, portProblem } from '../sound/live';
 import { clock } from '../stage/axes';
+import { counted } from '../shell/counted';
 import { useWindow } from '../state/window';
 import { inOrder, withInput, type Inputs } from './inputs';
 import { LiveField, type LiveRow } from './LiveField';
@@ -318,7 +319,7 @@ function LiveTake({
               ? differences.error.message
               : differences.data
                 ? differences.data.length
-                  ? `${differences.data.length} differences from what Find says:`
+                  ? `${counted(differences.data.length, 'difference')} from what Find says:`
                   : 'Find says the same of it.'
                 : 'being looked at …'}
           </p>
@@ -333,9 +334,7 @@ function LiveTake({
                   {clock(one.time_s)} {nameOf(one.part_id)}:{' '}
                   {one.what === 'only live'
                     ? `only live (${one.live_velocity})`
-                    : one.what === 'only offline'
-                      ? `missed live (${one.offline_velocity})`
-                      : `${one.live_velocity} live, ${one.offline_velocity} in Find`}
+                    : `missed live (${one.offline_velocity})`}
                 </button>
               </li>
             ))}

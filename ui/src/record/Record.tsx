@@ -14,6 +14,7 @@ import { Lane } from '../stage/Lane';
 import { useWindow } from '../state/window';
 import { DeviceField } from './DeviceField';
 import { LevelField } from './LevelField';
+import { NeedsTempo } from './NeedsTempo';
 import { Onwards } from './Onwards';
 import { usePass, type PassSettings } from './usePass';
 import './record.scss';
@@ -39,10 +40,15 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
   const playheadS = useWindow((state) => state.playheadS);
   const loop = useWindow((state) => (state.looping ? state.loop : null));
   const going = stage === 'counting' || stage === 'recording';
+  const [asking, setAsking] = useState(false);
   const toggle = () => {
     if (going) return work.stop();
-    if (stage === 'ready') void work.begin();
-    else if (stage === 'closed') void open(settings.deviceId);
+    if (stage === 'ready') {
+      // A click without a tempo would be silent: it is asked for, once.
+      if (!knownTempo(document) && (settings.countIn || settings.click) && !asking) return setAsking(true);
+      setAsking(false);
+      void work.begin();
+    } else if (stage === 'closed') void open(settings.deviceId);
   };
   const letters: Keys = Object.fromEntries(
     library.pieces
@@ -109,6 +115,24 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
                     : 'no tempo yet: type or tap one beside'}
           </span>
         </div>
+        {asking && (
+          <NeedsTempo
+            onTempo={(bpm) => {
+              setAsking(false);
+              const changes = { bpm, bar_one_s: loop ? loop.startS : playheadS };
+              void doing.act({ kind: 'set_tempo', changes }).then((done) => {
+                const state = doing.state();
+                if (done && state) void work.begin({ ...settings, document: state.document });
+              });
+            }}
+            onWithout={() => {
+              setAsking(false);
+              change({ countIn: false, click: false });
+              void work.begin({ document, countIn: false, click: false });
+            }}
+            onCancel={() => setAsking(false)}
+          />
+        )}
         <LevelField stage={stage} ink={piece?.ink ?? 'loop'} peak={work.peak} seconds={work.seconds} />
         {rows.length === 0 && (
           <p className="about">

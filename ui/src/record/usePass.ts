@@ -25,6 +25,13 @@ export interface PassSettings {
   beside: string | null;
 }
 
+/** What a pass is begun with that may have been answered just before. */
+export interface Asked {
+  document: Document;
+  countIn: boolean;
+  click: boolean;
+}
+
 const fail = (text: string) => useWindow.getState().notify(text);
 
 /** A microphone and the passes that are played into it. */
@@ -117,7 +124,8 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     clicks.current.push(node);
   };
 
-  const begin = async () => {
+  /** Begin a pass, as the session stands and as is chosen, or as was answered just now. */
+  const begin = async (as: Asked = { ...settings, document }) => {
     // Another file may have given the session another rate since the microphone was opened.
     if (microphone.current && microphone.current.context.sampleRate !== rateHz) await open(settings.deviceId);
     const held = microphone.current;
@@ -129,8 +137,8 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     began.current = fromS;
     try {
       const buffer = await sound(context);
-      const counted = settings.countIn ? countIn(document) : [];
-      const beatS = secondsPerBeat(document, fromS);
+      const counted = as.countIn ? countIn(as.document) : [];
+      const beatS = secondsPerBeat(as.document, fromS);
       setStage('counting');
       setKeptS(0);
       const { hearing, drumsOnly } = useWindow.getState();
@@ -141,7 +149,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
         lengthS: fromS + LONGEST_S,
         partId: null,
         drumsOnly,
-        click: settings.click,
+        click: as.click,
       };
       const lineS = await player.playInTime(heard, fromS, LEAD_S + counted.length * beatS);
       if (lineS === null) return setStage('ready');

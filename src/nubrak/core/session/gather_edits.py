@@ -156,6 +156,12 @@ class AddClip(Action):
             if source.end_s > LAST_S:
                 raise Problem("There is no room behind what is there.", todo="Put it on a source of its own.")
             clip = clip.model_copy(update={"start_s": source.end_s})
+        over_s = max((_overlap_s(one, clip) for one in source.clips), default=0.0)
+        if over_s > _HARDLY_OVER_S:
+            said.append(
+                f"{self.name} overlaps another take by {over_s:.1f} s: both sound there. Move one or take"
+                " one out."
+            )
         source.clips.append(clip)
         source.clips.sort(key=lambda one: one.start_s)
         source.notes += said
@@ -167,6 +173,15 @@ def said_of_drop(before: Document, after: Document) -> str | None:
     count = sum(len(source.clips) for source in after.sources.values())
     count -= sum(len(source.clips) for source in before.sources.values())
     return None if count < 1 else "Add a recording" if count == 1 else f"Add {count} recordings"
+
+
+_HARDLY_OVER_S = 0.01  # a crossfade that a program left at an edit
+
+
+def _overlap_s(one: Clip, other: Clip) -> float:
+    """For how long two clips sound at once, in s."""
+    ends = min(one.start_s + one.length_s, other.start_s + other.length_s)
+    return max(ends - max(one.start_s, other.start_s), 0.0)
 
 
 class MoveClip(Action):
