@@ -261,7 +261,8 @@ export function NoteSides({
         ) : (
           <NoteTable doing={doing} partId={partId} columns={columns} lengthS={lengthS} />
         )}
-        <div className="under-stage">
+        {/* Nothing to act on before its notes are there. */}
+        <div className="under-stage" hidden={!columns && !back}>
           <p className="chosen" data-testid="chosen">
             {before ? (
               <>

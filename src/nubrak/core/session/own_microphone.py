@@ -62,4 +62,6 @@ def pieces_to_look_for(document: Document, part_id: str) -> set[str]:
     }
     if len(close & set(_OF_A_KIT)) < _LEAST_OWN:
         return set(PIECES) - close
-    return set(_OF_A_KIT) - close
+    # One tom with a microphone stands for all: what else sounds like a tom over a kit is mostly that one.
+    without = [piece for piece in _KIT if not close & set(_ALSO.get(piece, (piece,)))]
+    return {one for piece in without for one in _ALSO.get(piece, (piece,))}
