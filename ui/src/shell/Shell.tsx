@@ -137,7 +137,13 @@ export function Shell() {
   useCommands({
     play: toggle,
     oneLoudness: () => set({ matched: !useWindow.getState().matched }),
-    drumsOnly: () => set({ drumsOnly: !useWindow.getState().drumsOnly }),
+    drumsOnly: () => {
+      const { drumsOnly, notify } = useWindow.getState();
+      const backed = Object.values(document?.parts ?? {}).some((part) => part.piece === 'heard');
+      if (!backed) return notify('This session has no backing that could be left out.', true);
+      set({ drumsOnly: !drumsOnly });
+      notify(drumsOnly ? 'With the backing' : 'Drums only', true);
+    },
     hearRecording: () => set({ hearing: 'recording' }),
     hearLayers: () => set({ hearing: 'layers' }),
     hearBoth: () => set({ hearing: 'both' }),
