@@ -9,8 +9,8 @@ import structlog
 from procrastinate import App
 from sqlalchemy import Engine
 
-from nubrak.core.flow import Look, look_through
-from nubrak.core.problem import disk_is_full
+from nubrak.core.flow import Look, listens_to, look_of, look_through, sorts_itself
+from nubrak.core.problem import Problem, disk_is_full
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache, mapped_little
 from nubrak.store.database import open_engine
@@ -74,9 +74,32 @@ def analyse_here(audio: str, look: Look, attempt: int) -> None:
 
 def keep_found(session_ids: list[str]) -> None:
     """Hand out that what is known now of these sessions is kept: their pieces and their tempo."""
+    session_ids = [one for one in session_ids if _tells_more(one)]
+    if not session_ids:
+        return
     with handing_out(Settings().database_url).open() as queue:
         for session_id in session_ids:
             hand_out(queue, "keep_found", f"keep-found-{session_id}", named=HERE, session_id=session_id)
+
+
+def _tells_more(session_id: str) -> bool:
+    """Whether a session's recordings tell what is not kept yet: pieces of one that was listened to, or the
+    tempo once all of them were.
+    """
+    engine, cache = here()
+    try:
+        document = Sessions(engine).get(session_id).document
+    except Problem:
+        return False  # it was thrown away meanwhile
+
+    def is_heard(part_id: str) -> bool:
+        look = look_of(document, part_id)
+        clips = (clip for source in listens_to(document, part_id) for clip in source.clips)
+        return all(cache.candidates(clip.audio, look) is not None for clip in clips)
+
+    if any(sorts_itself(document, one) and is_heard(one) for one in document.parts):
+        return True
+    return document.tempo.known == "no" and all(is_heard(one) for one in document.parts)
 
 
 def say_stopped(audio: str, error: Exception, attempt: int) -> None:

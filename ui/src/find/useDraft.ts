@@ -36,7 +36,9 @@ export function useDraft(doing: Doing, partId: string | null, part: Part | null)
       forget();
       const what = `find ${partId} ${Object.keys(changes).sort().join(' ')}`;
       const action = { kind: 'set_find', part_id: partId, changes: changes as SetFind['changes'] } as const;
-      await doing.act(action, gestureOf(what));
+      // Numbers are nudged and dragged; points of a line are set one by one.
+      const isNudged = Object.values(changes).every((value) => typeof value === 'number');
+      await doing.act(action, isNudged ? gestureOf(what) : null);
       const { draft, set } = useWindow.getState();
       if (draft?.partId === partId) set({ draft: null });
     },
