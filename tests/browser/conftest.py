@@ -21,12 +21,12 @@ from playwright.sync_api import Error as PlaywrightError
 from nubrak.command.places import ROOT
 
 # Whatever must appear may take this long: a build machine does several things at once.
-expect.set_options(timeout=20000)
+expect.set_options(timeout=40000)
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-background-networking"]
 
 
-def wait_until(page: Page, so: Callable[[], bool], most_s: float = 30.0) -> None:
+def wait_until(page: Page, so: Callable[[], bool], most_s: float = 60.0) -> None:
     """Let the page run until something is so."""
     for _ in range(round(most_s * 10)):
         if so():

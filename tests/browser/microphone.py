@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import httpx
+import soundfile
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from tests.browser.conftest import FLAGS, Product, watched_page
@@ -29,10 +31,36 @@ def browser_hearing(path: Path) -> Iterator[Browser]:
         browser.close()
 
 
+# The browser's own stand-in for a device is driven by a timer: on a busy machine it leaves out sound in the
+# middle of a stroke. This one is driven by the clock of the page's sound and leaves out nothing.
+STEADY = """(() => {
+  const bytes = Uint8Array.from(atob('%s'), (one) => one.charCodeAt(0));
+  const [values, channels] = [new Int16Array(bytes.buffer), %d];
+  AudioContext.prototype.createMediaStreamSource = function () {
+    const frames = values.length / channels;
+    const buffer = this.createBuffer(channels, frames, %d);
+    for (let c = 0; c < channels; c++) {
+      const into = buffer.getChannelData(c);
+      for (let k = 0; k < frames; k++) into[k] = values[k * channels + c] / 32768;
+    }
+    const node = this.createBufferSource();
+    Object.assign(node, { buffer, loop: true });
+    node.start();
+    return node;
+  };
+})();"""
+
+
 @contextmanager
-def page_with_microphone(browser: Browser) -> Iterator[Page]:
-    """A page that may use the microphone."""
+def page_with_microphone(browser: Browser, steady: Path | None = None) -> Iterator[Page]:
+    """A page that may use the microphone; with `steady`, what the microphone hears is this file, over and
+    over, without a gap however busy the machine is.
+    """
     with watched_page(browser, ("microphone",)) as page:
+        if steady:
+            data, rate_hz = soundfile.read(str(steady), dtype="int16", always_2d=True)
+            heard = base64.b64encode(data.tobytes()).decode()
+            page.add_init_script(STEADY % (heard, data.shape[1], rate_hz))
         yield page
 
 
@@ -46,7 +74,7 @@ def new_session(product: Product, page: Page, view: str) -> str:
 
 
 def document(api: str) -> dict[str, Any]:
-    found: dict[str, Any] = httpx.get(api).json()["document"]
+    found: dict[str, Any] = httpx.get(api, timeout=60).json()["document"]
     return found
 
 

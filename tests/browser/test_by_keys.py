@@ -58,14 +58,14 @@ def reach(page: Page, wanted: Locator) -> Locator:
 
 def api(session: str, path: str, **params: object) -> bytes:
     base, _, session_id = session.partition("/session/")
-    answer = httpx.get(f"{base}/api/sessions/{session_id}/{path}".rstrip("/"), params=params)
+    answer = httpx.get(f"{base}/api/sessions/{session_id}/{path}".rstrip("/"), params=params, timeout=60)
     answer.raise_for_status()
     return answer.content
 
 
 def document(session: str) -> dict:
     base, _, session_id = session.partition("/session/")
-    return dict(httpx.get(f"{base}/api/sessions/{session_id}").json()["document"])
+    return dict(httpx.get(f"{base}/api/sessions/{session_id}", timeout=60).json()["document"])
 
 
 def notes(session: str) -> list[tuple[float, int]]:

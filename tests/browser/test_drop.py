@@ -27,7 +27,7 @@ _DROP = """([name, data]) => {
 
 def sources(page: Page) -> list[str]:
     address = re.sub(r"/session/([^/]+)/.*", r"/api/sessions/\1", page.url)
-    found = httpx.get(address).json()["document"]["sources"]
+    found = httpx.get(address, timeout=60).json()["document"]["sources"]
     return sorted(one["name"] for one in found.values())
 
 

@@ -24,7 +24,7 @@ LENGTH_S = 0.4 + 4 * BARS * BEAT_S + 0.5
 
 def document(page: Page) -> dict[str, Any]:
     address = re.sub(r"/session/([^/]+)/.*", r"/api/sessions/\1", page.url)
-    found: dict[str, Any] = httpx.get(address).json()["document"]
+    found: dict[str, Any] = httpx.get(address, timeout=60).json()["document"]
     return found
 
 

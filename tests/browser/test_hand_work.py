@@ -46,8 +46,8 @@ def decided(session: str) -> dict[str, Any]:
     """The candidates of the only part as the server has them."""
     base, _, session_id = session.partition("/session/")
     address = f"{base}/api/sessions/{session_id}"
-    (part,) = httpx.get(address).json()["document"]["parts"]
-    answer: dict[str, Any] = httpx.post(f"{address}/parts/{part}/decisions", json={}).json()
+    (part,) = httpx.get(address, timeout=60).json()["document"]["parts"]
+    answer: dict[str, Any] = httpx.post(f"{address}/parts/{part}/decisions", json={}, timeout=60).json()
     return answer
 
 
@@ -226,7 +226,7 @@ def test_gaps_are_turned_down_by_key_and_their_line_is_dragged_and_keyed(session
     address = f"{base}/api/sessions/{session_id}"
 
     def cleaning() -> dict[str, Any]:
-        (source,) = httpx.get(address).json()["document"]["sources"].values()
+        (source,) = httpx.get(address, timeout=60).json()["document"]["sources"].values()
         said: dict[str, Any] = source["cleaning"]
         return said
 
@@ -238,8 +238,8 @@ def test_gaps_are_turned_down_by_key_and_their_line_is_dragged_and_keyed(session
     assert cleaning()["on"] and not marks()
 
     # The line is dragged: the gap behind the second stroke begins later, and lies deeper.
-    (source_id,) = httpx.get(address).json()["document"]["sources"]
-    drawn = httpx.post(f"{address}/sources/{source_id}/gaps", json={}).json()
+    (source_id,) = httpx.get(address, timeout=60).json()["document"]["sources"]
+    drawn = httpx.post(f"{address}/sources/{source_id}/gaps", json={}, timeout=60).json()
     stage = page.get_by_test_id("stage").bounding_box()
     assert stage is not None
     wave = round((stage["height"] - 22) * 0.27)

@@ -82,6 +82,7 @@ def test_everything_is_printed_in_one_zip_as_it_was_heard(session: str, page: Pa
     heard = httpx.get(
         f"{base}/api/sessions/{session_id}/sound/both",
         params={"start": 0, "frames": round(LENGTH_S * RATE_HZ)},
+        timeout=60,
     ).content
     sound = np.frombuffer(heard, "<f4").reshape(-1, 2)
     assert np.abs(sound).max() > 1, (
@@ -94,7 +95,7 @@ def test_everything_is_printed_in_one_zip_as_it_was_heard(session: str, page: Pa
 
 def document_of(session: str) -> dict:
     base, _, session_id = session.partition("/session/")
-    return dict(httpx.get(f"{base}/api/sessions/{session_id}").json()["document"])
+    return dict(httpx.get(f"{base}/api/sessions/{session_id}", timeout=60).json()["document"])
 
 
 def heard(session: str, bus: str, **more: object) -> np.ndarray:
@@ -102,6 +103,7 @@ def heard(session: str, bus: str, **more: object) -> np.ndarray:
     answer = httpx.get(
         f"{base}/api/sessions/{session_id}/sound/{bus}",
         params={"start": 0, "frames": round(LENGTH_S * RATE_HZ)} | more,
+        timeout=60,
     )
     return np.frombuffer(answer.content, "<f4").reshape(-1, 2)
 

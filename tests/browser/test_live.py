@@ -22,20 +22,31 @@ KICKS_S, SNARES_S = np.arange(0.25, 9.5, 1.0), np.arange(0.75, 9.5, 1.0)
 
 
 @pytest.fixture(scope="module")
-def with_microphone(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Browser]:
-    """A browser whose microphone has two inputs: a kick and a snare, in turn every half second."""
+def kit(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What the two inputs of the microphone hear: a kick and a snare, in turn every half second."""
     drums = [
         decaying_strokes(at.tolist(), [0.6] * len(at), 10.0, 48000, hz=hz)
         for at, hz in ((KICKS_S, 62), (SNARES_S, 330))
     ]
     path = tmp_path_factory.mktemp("microphone") / "kit.wav"
-    with browser_hearing(write_wav(path, np.stack(drums, axis=1), 48000, "PCM_16")) as browser:
+    return write_wav(path, np.stack(drums, axis=1), 48000, "PCM_16")
+
+
+@pytest.fixture(scope="module")
+def with_microphone(kit: Path) -> Iterator[Browser]:
+    with browser_hearing(kit) as browser:
         yield browser
 
 
 @pytest.fixture
 def page(with_microphone: Browser) -> Iterator[Page]:
     with page_with_microphone(with_microphone) as page:
+        yield page
+
+
+@pytest.fixture
+def steady_page(with_microphone: Browser, kit: Path) -> Iterator[Page]:
+    with page_with_microphone(with_microphone, steady=kit) as page:
         yield page
 
 
@@ -53,7 +64,7 @@ def test_the_stage_triggers_while_it_plays_and_is_kept(product: Product, page: P
     expect(page.locator(".live-take")).to_contain_text("ms from stroke to note")
     expect(page.locator(".live-take")).not_to_contain_text("missed live")
     expect(page.get_by_role("link", name="Take it as MIDI")).to_be_visible()
-    (take,) = json.loads(httpx.get(f"{api}/live").text)
+    (take,) = json.loads(httpx.get(f"{api}/live", timeout=60).text)
     assert take["latency"]["median_ms"] < 60
 
 
@@ -73,13 +84,14 @@ def test_a_microphone_triggers_while_it_is_played_and_is_kept_with_its_sound(
     page.keyboard.press("Alt+l")
     expect(page.locator(".live-take")).to_contain_text("microphone")
     wait_until(page, lambda: len(document(api)["sources"]) == 2)
-    (take,) = httpx.get(f"{api}/live").json()
+    (take,) = httpx.get(f"{api}/live", timeout=60).json()
     assert take["strokes"] >= 3
 
 
 def test_two_inputs_of_a_microphone_trigger_two_parts_and_are_recorded_as_such(
-    product: Product, page: Page, tmp_path: Path
+    product: Product, steady_page: Page, tmp_path: Path
 ) -> None:
+    page = steady_page
     api = new_session(product, page, "Sources")
     for name, hz, at in (("kick", 62, [0.5, 1.5, 2.5]), ("snare", 330, [1.0, 2.0, 3.0])):
         page.get_by_test_id("files").set_input_files(
@@ -100,7 +112,7 @@ def test_two_inputs_of_a_microphone_trigger_two_parts_and_are_recorded_as_such(
     wait_until(page, lambda: len(document(api)["sources"]) == 4)
     made = [one for key, one in document(api)["parts"].items() if key.startswith("of-")]
     assert [one["piece"] for one in made] == ["kick", "snare"]
-    (take,) = httpx.get(f"{api}/live").json()
+    (take,) = httpx.get(f"{api}/live", timeout=60).json()
     assert take["strokes"] >= 8
 
     def differ() -> int:
@@ -108,6 +120,5 @@ def test_two_inputs_of_a_microphone_trigger_two_parts_and_are_recorded_as_such(
         found = httpx.get(f"{api}/live/{take['id']}/differences", timeout=60).json()
         return len(found)
 
-    # The stand-in for a device hitches on a busy machine, in the middle of strokes too: to the stroke it is
-    # shown in tests/web/test_live.py.
+    # The first and the last stroke may be cut off; to the stroke it is shown in tests/web/test_live.py.
     wait_until(page, lambda: differ() <= 2, 60)

@@ -19,7 +19,7 @@ LATE = 70  # samples
 
 def sources(page: Page) -> dict[str, Any]:
     address = re.sub(r"/session/([^/]+)/.*", r"/api/sessions/\1", page.url)
-    found: dict[str, Any] = httpx.get(address).json()["document"]["sources"]
+    found: dict[str, Any] = httpx.get(address, timeout=60).json()["document"]["sources"]
     return {one["name"]: one for one in found.values()}
 
 

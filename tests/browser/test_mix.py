@@ -29,7 +29,7 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
 
 def part(session: str) -> dict[str, Any]:
     base, _, session_id = session.partition("/session/")
-    (found,) = httpx.get(f"{base}/api/sessions/{session_id}").json()["document"]["parts"].values()
+    (found,) = httpx.get(f"{base}/api/sessions/{session_id}", timeout=60).json()["document"]["parts"].values()
     said: dict[str, Any] = found
     return said
 
@@ -108,7 +108,9 @@ def test_a_head_is_dragged_to_its_place_and_level_and_moved_by_arrows(session: s
 
 def buses(session: str) -> dict[str, Any]:
     base, _, session_id = session.partition("/session/")
-    found: dict[str, Any] = httpx.get(f"{base}/api/sessions/{session_id}").json()["document"]["buses"]
+    found: dict[str, Any] = httpx.get(f"{base}/api/sessions/{session_id}", timeout=60).json()["document"][
+        "buses"
+    ]
     return found
 
 

@@ -43,7 +43,7 @@ def page(tmp_path: Path) -> Iterator[Page]:
         take[at : at + len(one)] += one
     path = write_wav(tmp_path / "mouth.wav", take.astype(np.float32), RATE_HZ, "PCM_16")
     browser: Browser
-    with browser_hearing(path) as browser, page_with_microphone(browser) as page:
+    with browser_hearing(path) as browser, page_with_microphone(browser, steady=path) as page:
         yield page
 
 

@@ -44,7 +44,7 @@ def session(product: Product, page: Page, tmp_path: Path) -> str:
 def api(session: str, path: str) -> bytes:
     """What the server says of the session."""
     base, _, session_id = session.partition("/session/")
-    answer = httpx.get(f"{base}/api/sessions/{session_id}/{path}".rstrip("/"))
+    answer = httpx.get(f"{base}/api/sessions/{session_id}/{path}".rstrip("/"), timeout=60)
     answer.raise_for_status()
     return answer.content
 
@@ -343,7 +343,7 @@ def test_midi_is_dragged_out_as_a_file(session: str, page: Page) -> None:
     }""")
     kind, name, address = dragged.split(":", 2)
     assert (kind, name) == ("audio/midi", "snare - Snare.mid")
-    assert read_midi(httpx.get(address).content).tracks[0].name == "Snare"
+    assert read_midi(httpx.get(address, timeout=60).content).tracks[0].name == "Snare"
 
 
 def test_tempo_by_the_hits_and_followed(session: str, page: Page) -> None:

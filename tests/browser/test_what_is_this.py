@@ -17,7 +17,7 @@ from tests.core.sort.made import beat, mixture
 
 def document(page: Page) -> dict[str, Any]:
     address = re.sub(r"/session/([^/]+)/.*", r"/api/sessions/\1", page.url)
-    found: dict[str, Any] = httpx.get(address).json()["document"]
+    found: dict[str, Any] = httpx.get(address, timeout=60).json()["document"]
     return found
 
 

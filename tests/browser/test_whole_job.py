@@ -43,7 +43,7 @@ def folder(tmp_path: Path) -> list[Path]:
 
 def document(page: Page) -> dict[str, Any]:
     address = re.sub(r"/session/([^/]+)/.*", r"/api/sessions/\1", page.url)
-    found: dict[str, Any] = httpx.get(address).json()["document"]
+    found: dict[str, Any] = httpx.get(address, timeout=60).json()["document"]
     return found
 
 
