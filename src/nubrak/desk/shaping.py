@@ -30,7 +30,7 @@ from nubrak.core.shape import (
     steps_of_bar,
     velocity_of,
 )
-from nubrak.core.sort import same_sounds
+from nubrak.core.sort import Sameness, same_sounds, what_is_same
 from nubrak.core.tempo import Grid, beats_at
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
@@ -213,27 +213,13 @@ def same(desk: Desk, standing: Standing, part_id: str) -> Same:
         found = same_sounds(desk.cache.mono(clip.audio), time_s[here] - clip.start_s, clip.rate_hz)
         group[here] = np.where(found.group >= 0, found.group + group.max() + 1, -1)
         residual[here] = found.residual_db
-    copies, groups = int(np.count_nonzero(group >= 0)), int(group.max()) + 1 if len(group) else 0
-    programmed = len(group) >= 4 and copies >= len(group) / 2
-    if not copies:
-        said = "Every stroke is a sound of its own, as a player's are."
-    else:
-        worst = float(residual[group >= 0].max())
-        said = (
-            f"{copies} of {len(group)} hits are copies of {groups} sound{'' if groups == 1 else 's'}: taken "
-            f"off each other, {worst:.0f} dB or less is left."
-        ).replace("-", "−")
-        said += (
-            " Its dynamics are programmed; Recovery and Accents below give it a player's."
-            if programmed
-            else ""
-        )
+    told = Sameness(group, residual)
     return Same(
         time_s=np.round(time_s, 6).tolist(),
         group=group.tolist(),
         residual_db=np.round(residual, 1).tolist(),
-        programmed=programmed,
-        said=said,
+        programmed=told.programmed,
+        said=what_is_same(told, decisions.strength_db[decisions.counts]),
     )
 
 

@@ -10,7 +10,7 @@ from nubrak.core.sort.ghosts import ghosts
 from nubrak.core.sort.layout import Placed, outline, placed
 from nubrak.core.sort.listening import VERSION as LISTENED
 from nubrak.core.sort.listening import Sounding, listen, sounding_of
-from nubrak.core.sort.sameness import same_sounds
+from nubrak.core.sort.sameness import Sameness, same_sounds, what_is_same
 from nubrak.core.sort.sorting import Sorted, ToldPiece, pieces_in, sort_moments
 from nubrak.core.sort.sounds import PIECES_TOLD, SOUNDS, piece_of, way_of
 from nubrak.core.sort.strength import own_share_db
@@ -23,6 +23,7 @@ __all__ = [
     "SOUNDS",
     "USUAL_REACH",
     "Placed",
+    "Sameness",
     "Shares",
     "Sorted",
     "Sounding",
@@ -45,4 +46,5 @@ __all__ = [
     "unlike_db",
     "way_of",
     "ways_by_own_microphone",
+    "what_is_same",
 ]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from scipy.fft import next_fast_len, rfft
 
 from nubrak.core.signal import cross_correlation, power_ratio_to_db, windows_at
+from nubrak.core.sort.ringing_over import fit_one_sound, is_noise, left_of
 
 # What is left of a stroke after taking another off: under this nobody hears two sounds (common practice).
 SAME_DB = -30.0
@@ -22,7 +23,18 @@ _LOOKS, _ROUNDS = 9, 2  # to 1/64 of a sample, and by a parabola far closer
 _NEARLY = 0.05  # of its energy left at whole samples: between them it may be nothing
 _ALIKE = 0.985  # of 1: the same sound stays over 0.99 as far off as two may be laid
 _MOST_ALONE = 40  # strokes in a row without a copy: then a player played them
+# Strokes that are fitted at once, and before them those whose ringing is heard under them.
+_AT_ONCE, _BEFORE = 96, 12
+_FEWEST = 6  # strokes that one sound is fitted to
+_SAME_NOISE_DB = -15.0  # of what is left, where two strokes of noise have nothing in common
+_NEAR_DB = -6.0  # more is left of a stroke: another sound, which the fit is better without
+_AFTER_S = 4.0  # of what rings after the last
+_PART = 4  # a sound of a quarter of the strokes is fitted by itself
 _MOST_GROUPS = 64  # sounds of one part; a programmed one has a handful
+
+# Strokes that differ by less are at one level (common practice: a player's differ by several dB), and how
+# many there must be to say so.
+_FLAT_DB, _FEW_TO_COMPARE = 1.5, 8
 
 
 @dataclass(frozen=True)
@@ -34,6 +46,16 @@ class Sameness:
 
     group: NDArray[np.int64]
     residual_db: NDArray[np.float64]
+
+    @property
+    def copies(self) -> int:
+        """How many hits have a copy."""
+        return int(np.count_nonzero(self.group >= 0))
+
+    @property
+    def groups(self) -> int:
+        """How many sounds they are copies of."""
+        return len(np.unique(self.group[self.group >= 0]))
 
     @property
     def programmed(self) -> bool:
@@ -48,12 +70,43 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
     (cross-correlation, refined between samples by band-limited interpolation, since a sample placed on a grid
     of ticks rarely starts on a sample), and those that leave less than ``SAME_DB`` of their energy are its
     group. Level may differ: a sample at another velocity is the same sound. Strokes are compared until the
-    next one begins. Where many in a row have no copy, the rest is taken for played as well.
+    next one begins. Where many in a row have no copy, the rest is taken for played as well. Those that are
+    left are compared once more with what rings under them taken off: by fitting one sound to all.
     """
+    if len(attack_s) < 2:
+        return Sameness(np.full(len(attack_s), -1, np.int64), np.zeros(len(attack_s)))
+    return _with_those_that_ring(mono, attack_s, rate_hz, _by_pairs(mono, attack_s, rate_hz))
+
+
+def what_is_same(told: Sameness, strength_db: NDArray[np.float64]) -> str:
+    """What is copied, and whether the levels (n,) of the strokes differ: one does not say the other."""
+    count, copies, groups = len(told.group), told.copies, told.groups
+    if not count:
+        return "The part has no hits yet."
+    low_db, high_db = np.percentile(strength_db, [5, 95])
+    spread_db = float(high_db - low_db)
+    flat = count >= _FEW_TO_COMPARE and spread_db < _FLAT_DB
+    give = " Recovery and Accents below give them a player's."
+    if not copies:
+        if not flat:
+            return "Every stroke is a sound of its own, as a player's are."
+        return (
+            f"Every stroke is a sound of its own, but nearly all lie within {spread_db:.1f} dB: their levels "
+            f"were made even.{give}"
+        )
+    worst = float(told.residual_db[told.group >= 0].max())
+    said = (
+        f"{copies} of {count} hits are copies of {groups} sound{'' if groups == 1 else 's'}: taken off each "
+        f"other, {worst:.0f} dB or less is left."
+    ).replace("-", "−")
+    if flat:
+        return f"{said} Nearly all lie within {spread_db:.1f} dB: their levels are programmed.{give}"
+    return f"{said} Their levels differ by {spread_db:.0f} dB." if told.programmed else said
+
+
+def _by_pairs(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_hz: int) -> Sameness:
     count = len(attack_s)
     group, left_db = np.full(count, -1, np.int64), np.zeros(count)
-    if count < 2:
-        return Sameness(group, left_db)
     begins = np.round(attack_s * rate_hz).astype(np.int64)
     gaps = np.append(np.diff(attack_s), _LENGTH_S)
     reach = round(_REACH_S * rate_hz)
@@ -84,6 +137,82 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
         open_rows = [row for row in open_rows if group[row] < 0]
         number += 1
     return Sameness(group, left_db)
+
+
+def _with_those_that_ring(
+    mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_hz: int, pairs: Sameness
+) -> Sameness:
+    """The groups with the strokes that are copies only once what rings under them is taken off."""
+    group, left_db = pairs.group.copy(), pairs.residual_db.copy()
+    # Groups of a few strokes that ring alike may be parts of one: all are tried as one sound first.
+    group, left_db = _fitted(mono, attack_s, rate_hz, group, left_db, np.arange(len(group)))
+    sizes = np.bincount(group[group >= 0], minlength=1)
+    most = max(_FEWEST, len(group) // _PART)
+    several = [number for number in np.argsort(-sizes, kind="stable").tolist() if sizes[number] >= most]
+    for number in several if (sizes > 0).sum() > 1 else []:
+        rows = np.nonzero((group == number) | (group < 0))[0]
+        group, left_db = _fitted(mono, attack_s, rate_hz, group, left_db, rows)
+    return Sameness(group, left_db)
+
+
+def _fitted(
+    mono: NDArray[np.float32],
+    attack_s: NDArray[np.float64],
+    rate_hz: int,
+    group: NDArray[np.int64],
+    left_db: NDArray[np.float64],
+    rows: NDArray[np.int64],
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Groups and what is left, (n,) each, once these rows were tried as one sound, so many at once."""
+    group, left_db = group.copy(), left_db.copy()
+    for begin in range(0, len(rows), _AT_ONCE):
+        judged = rows[begin : begin + _AT_ONCE]
+        block = rows[max(begin - _BEFORE, 0) : begin + _AT_ONCE]
+        if len(block) < _FEWEST or not (group[judged] < 0).any():
+            continue
+        fitted = _fitted_db(mono, attack_s, block, rate_hz)[-len(judged) :]
+        same = judged[fitted < 0.0]
+        if len(same) < 2 or not (group[same] < 0).any():
+            # What a player played here, he did before and after.
+            break
+        known = np.unique(group[same][group[same] >= 0])
+        number = int(known[0]) if len(known) else int(group.max()) + 1
+        alone = same[group[same] < 0]
+        left_db[alone] = fitted[np.isin(judged, alone)]
+        group[same] = number
+        group[np.isin(group, known)] = number
+    return np.unique(group, return_inverse=True)[1] - int((group < 0).any()), left_db
+
+
+def _fitted_db(
+    mono: NDArray[np.float32], attack_s: NDArray[np.float64], rows: NDArray[np.int64], rate_hz: int
+) -> NDArray[np.float64]:
+    """What is left of each of these strokes, (m,) in dB, when one sound explains them all; 0 where it does
+    not.
+    """
+    gaps_s = np.append(np.diff(attack_s), _LENGTH_S)[rows] - _REACH_S
+    window = np.clip(
+        (gaps_s * rate_hz).astype(np.int64), round(_LEAST_S * rate_hz), round(_LENGTH_S * rate_hz)
+    )
+    first = max(round((attack_s[rows[0]] - _LENGTH_S) * rate_hz), 0)
+    end = round((attack_s[rows[-1]] + _AFTER_S) * rate_hz)
+    heard = mono[first:end].astype(np.float64)
+    place = attack_s[rows] * rate_hz - first
+    out = np.zeros(len(rows))
+    if not heard.any():
+        return out
+    inside = np.arange(len(rows))
+    # Once with all of them, once more with those alone that it explains.
+    for _ in range(2):
+        fit = fit_one_sound(heard, place[inside], window[inside], rate_hz)
+        left = power_ratio_to_db(left_of(heard, fit, window[inside]))
+        limit_db = _SAME_NOISE_DB if is_noise(fit.sound, round(_LENGTH_S * rate_hz)) else SAME_DB
+        same = left < limit_db
+        if same.all() or np.count_nonzero(left < _NEAR_DB) < _FEWEST:
+            break
+        inside, left, same = inside[left < _NEAR_DB], left[left < _NEAR_DB], same[left < _NEAR_DB]
+    out[inside[same]] = left[same]
+    return out
 
 
 def _magnitudes(heads: NDArray[np.float64]) -> NDArray[np.float32]:
