@@ -55,6 +55,10 @@ if __name__ == "__main__":
         from benchmarks import tempo
 
         tempo.run()
+    if "copies" in wanted:
+        from benchmarks import copies
+
+        copies.run()
     if "lock" in wanted:
         from benchmarks import lock
 

@@ -232,6 +232,22 @@ def test_a_tab_that_goes_to_the_background_goes_on_recording_and_says_so(
     wait_until(page, lambda: len(document(api)["sources"]) == 1)
 
 
+def test_the_key_pressed_while_it_is_busy_is_done_as_soon_as_it_can_be(product: Product, page: Page) -> None:
+    api = new_session(product, page, "Record")
+    page.keyboard.press("Alt+r")
+    page.keyboard.press("Alt+r")
+    # The microphone opened, and what was asked for next is what begins next.
+    page.get_by_test_id("needs-tempo").get_by_role("button", name="Record without click").click()
+    status = page.locator(".record-head").get_by_role("status")
+    expect(status).to_contain_text(re.compile(r"[1-9]\.\d s kept"), timeout=60000)
+    page.keyboard.press("Alt+r")
+    page.keyboard.press("Alt+r")
+    wait_until(page, lambda: len(document(api)["sources"]) == 1)
+    expect(status).to_contain_text(re.compile(r"recording: [1-9]\.\d s kept"), timeout=60000)
+    page.keyboard.press("Alt+r")
+    wait_until(page, lambda: len(document(api)["sources"]) == 2)
+
+
 # What the microphone handed over, as it goes on the way, and where the first of it lies.
 COUNTED = """const send = WebSocket.prototype.send;
 WebSocket.prototype.send = function (data) {

@@ -348,7 +348,7 @@ def test_midi_is_dragged_out_as_a_file(session: str, page: Page) -> None:
 
 def test_tempo_by_the_hits_and_followed(session: str, page: Page) -> None:
     page.goto(f"{session}/gather")
-    page.get_by_role("button", name="tell it by the hits").click()
+    page.get_by_role("button", name="Detect tempo").click()
     guesses = page.get_by_test_id("guesses")
     expect(guesses).to_contain_text("sure")
     first = guesses.locator("li").first
@@ -357,7 +357,13 @@ def test_tempo_by_the_hits_and_followed(session: str, page: Page) -> None:
     first.get_by_role("button").click()
     expect(page.get_by_label("Tempo, bpm")).to_have_value(re.compile(f"{int(bpm)}|{round(bpm)}"))
     before = [float(one) for one in read_midi(api(session, "print/midi")).tracks[0].time_s]
-    page.get_by_role("button", name="follow the player").click()
-    expect(page.locator(".session-form")).to_contain_text("The tempo changes at")
+    expect(page.get_by_role("radio", name="Fixed tempo")).to_be_checked()
+    page.get_by_role("radio", name="Follow the drummer").click()
+    expect(
+        page.get_by_role("radio", name=re.compile(r"Follows the drummer: \d+ tempo change"))
+    ).to_be_checked()
     after = [float(one) for one in read_midi(api(session, "print/midi")).tracks[0].time_s]
     assert max(abs(a - b) for a, b in zip(before, after, strict=True)) < 0.002, "tempo never moves a hit"
+    page.get_by_role("radio", name="Fixed tempo").click()
+    expect(page.get_by_role("radio", name="Fixed tempo")).to_be_checked()
+    expect(page.get_by_role("radio", name="Follow the drummer")).not_to_be_checked()

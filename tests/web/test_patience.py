@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 
 import httpx
 import pytest
@@ -92,7 +93,9 @@ def test_a_body_that_hardly_goes_on_is_cut_off_and_said_so_to_who_reads_it() -> 
                 await asyncio.sleep(0.05)
 
         dripping = asyncio.create_task(drip())
-        assert await asyncio.wait_for(reader.read(), 20) == b""
+        # Closed with something unread on its way, a connection may as well be reset.
+        with suppress(ConnectionResetError):
+            assert await asyncio.wait_for(reader.read(), 20) == b""
         dripping.cancel()
 
     assert served(do).state.cut_off == 1

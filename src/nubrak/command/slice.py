@@ -132,7 +132,7 @@ def _tempo(
         bar_one_s=told.bar_one_s,
         changes=told.changes,
     )
-    return tempo, f"{told.bpm:.2f} bpm told by the hits{sure}"
+    return tempo, f"{told.bpm:.2f} bpm detected{sure}"
 
 
 def _name(one: Slice, rate_hz: int, strokes: Strokes) -> str:

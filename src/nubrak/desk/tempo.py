@@ -53,10 +53,7 @@ class TempoGuesses(BaseModel):
 def require_tempo(standing: Standing) -> None:
     """Raise a ``Problem`` where no tempo is known."""
     if not standing.document.tempo.is_known:
-        raise Problem(
-            "No tempo is known yet.",
-            todo="Set it in Gather, tap it, or let the hits tell it; then ask again.",
-        )
+        raise Problem("No tempo is known yet.", todo="Set, tap or detect it in Gather; then ask again.")
 
 
 def told(standing: Standing) -> TempoTold | None:

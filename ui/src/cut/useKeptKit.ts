@@ -3,6 +3,8 @@ import { client, take, type Schema } from '../api/client';
 import { useJob } from '../shell/useJob';
 import { useWindow } from '../state/window';
 
+const BUSY = 'A kit is being made. Make the next one when it is done, or cancel it.';
+
 /** Keep strokes or slices of a session as a kit of the library; a worker makes it. */
 export function useKeptKit(sessionId: string) {
   const queries = useQueryClient();
@@ -10,7 +12,7 @@ export function useKeptKit(sessionId: string) {
   const { job, run, cancel } = useJob();
   const keep = (body: Partial<Schema['KitChoice']>, onKept?: (kit: Schema['RecordedKit']) => void) =>
     job
-      ? Promise.resolve()
+      ? Promise.resolve(notify(BUSY, true))
       : run(
           () =>
             take(

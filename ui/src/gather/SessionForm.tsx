@@ -18,8 +18,8 @@ interface Props {
 }
 
 /**
- * The session: its name, and its tempo typed, tapped, told by the hits, followed, or from a MIDI file. No hit
- * ever moves by it.
+ * The session: its name, and its tempo typed, tapped, detected, followed, or from a MIDI file; one tempo
+ * throughout, or one that follows the drummer. No hit ever moves by it.
  */
 export function SessionForm({ doing, document, offer }: Props) {
   const tempo: Partial<Schema['Tempo']> = document.tempo ?? {};
@@ -74,10 +74,28 @@ export function SessionForm({ doing, document, offer }: Props) {
       <div className="column-head">
         <span>The session</span>
       </div>
+      <div className="tempo-kind" role="radiogroup" aria-label="Tempo">
+        <Form.Check
+          type="radio"
+          id="tempo-fixed"
+          name="tempo-kind"
+          label="Fixed tempo"
+          checked={!changes}
+          onChange={() => void set({ changes: [] })}
+        />
+        <Form.Check
+          type="radio"
+          id="tempo-followed"
+          name="tempo-kind"
+          label={changes ? `Follows the drummer: ${counted(changes, 'tempo change')}` : 'Follow the drummer'}
+          checked={changes > 0}
+          onChange={follow}
+        />
+      </div>
       <div className="three">
         <Typed
           id="tempo"
-          label="Tempo, bpm"
+          label={changes ? 'At bar 1, bpm' : 'Tempo, bpm'}
           value={known ? tempo.bpm! : null}
           onDone={(bpm) => void set({ bpm })}
         />
@@ -112,49 +130,42 @@ export function SessionForm({ doing, document, offer }: Props) {
       </div>
       <p className="tempo-acts">
         <button type="button" className="plain-act light" onClick={() => void tap()}>
-          tap it
+          Tap tempo
         </button>
         <button type="button" className="plain-act light" onClick={() => void listen()}>
-          tell it by the hits
-        </button>
-        <button type="button" className="plain-act light" onClick={follow}>
-          follow the player
+          Detect tempo
         </button>
         <button type="button" className="plain-act light" onClick={() => file.current?.click()}>
-          from a MIDI file
+          From a MIDI file
         </button>
       </p>
       <p className="about" role="status" data-testid="tempo-known">
         {known ? (
           <>
-            {tempo.known === 'told' &&
-              `Told by the hits${tempo.sure ? `, ${percent(tempo.sure)} sure` : ''}. `}
-            Or count it{' '}
-            <button type="button" className="plain-act light" onClick={() => void count(false)}>
-              half as fast
-            </button>
-            ,{' '}
-            <button type="button" className="plain-act light" onClick={() => void count(true)}>
-              twice as fast
-            </button>
-            {tempo.known === 'told' && (
-              <>
-                ; or{' '}
+            {tempo.known === 'told' && `Detected${tempo.sure ? `, ${percent(tempo.sure)} sure` : ''}. `}
+            <span className="tempo-acts">
+              <button type="button" className="plain-act light" onClick={() => void count(false)}>
+                Half time
+              </button>
+              <button type="button" className="plain-act light" onClick={() => void count(true)}>
+                Double time
+              </button>
+              {tempo.known === 'told' && (
                 <button type="button" className="plain-act light" onClick={() => void set({ known: 'none' })}>
-                  it has none
+                  No tempo
                 </button>
-              </>
-            )}
+              )}
+            </span>
           </>
         ) : tempo.known === 'none' ? (
-          'Played freely: nothing is drawn to a grid.'
+          'No tempo: nothing snaps to a grid.'
         ) : (
-          !suggested && 'No tempo is known yet; nothing is drawn to a grid until one is.'
+          !suggested && 'No tempo yet: nothing snaps to a grid.'
         )}
       </p>
       {suggested && (
         <div data-testid="guesses">
-          <p className="about">The hits suggest:</p>
+          <p className="about">Detected:</p>
           <ul className="guesses">
             {[suggested, ...suggested.others].map((one, index) => (
               <li key={`${one.bpm} ${one.beats_per_bar}`}>
@@ -170,7 +181,7 @@ export function SessionForm({ doing, document, offer }: Props) {
                 </button>
                 <span className="about">
                   {percent(one.confidence)} sure, bar 1 at {clock(one.bar_one_s, 3)}
-                  {index === 0 && suggested.changes.length > 0 && ', following the player'}
+                  {index === 0 && suggested.changes.length > 0 && ', following the drummer'}
                 </span>
               </li>
             ))}
@@ -185,15 +196,7 @@ export function SessionForm({ doing, document, offer }: Props) {
             className="plain-act light"
             onClick={() => void set({ bpm: round(tapped), changes: [] })}
           >
-            take it
-          </button>
-        </p>
-      )}
-      {changes > 0 && (
-        <p className="about">
-          The tempo changes at {changes} {changes === 1 ? 'bar' : 'bars'}.{' '}
-          <button type="button" className="plain-act light" onClick={() => void set({ changes: [] })}>
-            one tempo again
+            Use it
           </button>
         </p>
       )}

@@ -214,10 +214,7 @@ export function TempoView({ doing, document, overview, lengthS, head, form }: Pr
             </p>
           </>
         ) : (
-          <p className="about">
-            No tempo is known yet, so there are no bars to set it over. Type it, tap it, or let the hits tell
-            it.
-          </p>
+          <p className="about">No tempo yet, so there are no bars. Type, tap or detect one.</p>
         )}
       </section>
       <aside className="settings" aria-label="Settings">

@@ -197,6 +197,15 @@ export function PlaceField(
             )}
             {isChosen(one) && <rect className="frame" x={x - 15} y={y - 12} width={30} height={24} rx={4} />}
             <Head shape={shapeOf(one)} x={x} y={y} size={1} />
+            {labels[index]!.leads && (
+              <line
+                className="leads"
+                x1={x + (labels[index]!.anchor === 'start' ? 7 : -7)}
+                x2={labels[index]!.x + (labels[index]!.anchor === 'start' ? -3 : 3)}
+                y1={y}
+                y2={labels[index]!.y - 4}
+              />
+            )}
             {/* Where heads lie on each other, each stands small before its name as well. */}
             {labels[index]!.apart && (
               <Head

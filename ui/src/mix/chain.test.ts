@@ -35,8 +35,26 @@ describe('names beside their heads', () => {
   it('never lie on each other, and turn to the left at the edge', () => {
     const heads = Array.from({ length: 9 }, (_, k) => ({ x: 400, y: 100, text: `Floor tom ${k}` }));
     const at = placed(heads, 800);
-    const lines = at.map((one) => one.y).sort((a, b) => a - b);
-    for (let k = 1; k < lines.length; k++) expect(lines[k]! - lines[k - 1]!).toBeGreaterThanOrEqual(16);
+    const sides = (['start', 'end'] as const).map((side) =>
+      at
+        .filter((one) => one.anchor === side)
+        .map((one) => one.y)
+        .sort((a, b) => a - b),
+    );
+    expect(sides.flat().length).toBe(9);
+    for (const lines of sides)
+      for (let k = 1; k < lines.length; k++) expect(lines[k]! - lines[k - 1]!).toBeGreaterThanOrEqual(16);
+    const two = placed(
+      [
+        { x: 400, y: 100, text: 'Kick' },
+        { x: 404, y: 100, text: 'Drums' },
+        { x: 402, y: 104, text: 'Theatre' },
+      ],
+      800,
+    );
+    // A name that has no room by its head stands off, and a line leads to it.
+    expect(two.filter((one) => one.leads).length).toBe(1);
+    expect(two.filter((one) => !one.leads).map((one) => one.anchor)).toEqual(['start', 'end']);
     expect(placed([{ x: 780, y: 10, text: 'Overheads' }], 800)[0]).toMatchObject({ x: 760, anchor: 'end' });
   });
 });

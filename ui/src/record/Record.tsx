@@ -41,14 +41,29 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
   const loop = useWindow((state) => (state.looping ? state.loop : null));
   const going = stage === 'counting' || stage === 'recording';
   const [asking, setAsking] = useState(false);
+  // Pressed while the microphone opens or a take is being kept: done as soon as it can be.
+  const [next, setNext] = useState(false);
+  const waiting = stage === 'opening' || stage === 'finishing';
+  const start = () => {
+    // A click without a tempo would be silent: it is asked for, once.
+    if (!knownTempo(document) && (settings.countIn || settings.click) && !asking) return setAsking(true);
+    setAsking(false);
+    void work.begin();
+  };
   const toggle = () => {
-    if (going) return work.stop();
-    if (stage === 'ready') {
-      // A click without a tempo would be silent: it is asked for, once.
-      if (!knownTempo(document) && (settings.countIn || settings.click) && !asking) return setAsking(true);
-      setAsking(false);
-      void work.begin();
-    } else if (stage === 'closed') void open(settings.deviceId);
+    if (waiting) {
+      setNext(!next);
+      work.afterwards(
+        next
+          ? null
+          : (ready) => {
+              setNext(false);
+              if (ready) start();
+            },
+      );
+    } else if (going) work.stop();
+    else if (stage === 'ready') start();
+    else void open(settings.deviceId);
   };
   const letters: Keys = Object.fromEntries(
     library.pieces
@@ -75,7 +90,8 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
     ready: `Record ${settings.beside ? 'another pass of ' : ''}${named} ${from}`,
     counting: 'Stop',
     recording: 'Stop and keep it',
-    finishing: 'being kept …',
+    opening: next ? 'Opening, then recording …' : 'Opening the microphone …',
+    finishing: next ? 'being kept, then recording …' : 'being kept …',
   }[stage];
   const rows = orderedParts(document).flatMap(([id, part]) =>
     part.sources
@@ -95,12 +111,7 @@ export function Record(props: BenchProps & { head: ReactNode; form: ReactNode })
       <section className="large gather recording" aria-label="Record">
         <div className="gather-head">{head}</div>
         <div className={`record-head ${going ? 'going' : ''}`}>
-          <Button
-            className="record-act"
-            disabled={stage === 'finishing' || !piece}
-            onClick={toggle}
-            aria-pressed={going}
-          >
+          <Button className="record-act" disabled={!piece} onClick={toggle} aria-pressed={going}>
             <KeyOf of="record" /> {says}
           </Button>
           <span className="quiet" role="status">

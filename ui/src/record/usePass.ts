@@ -14,7 +14,7 @@ const EARLY_S = 0.15; // of what is played before the line is kept: a hand may b
 const TAIL_S = 0.3; // behind the loop: what is played last rings, and came the round trip later
 const LONGEST_S = 4 * 3600;
 
-export type Stage = 'closed' | 'ready' | 'counting' | 'recording' | 'finishing';
+export type Stage = 'closed' | 'opening' | 'ready' | 'counting' | 'recording' | 'finishing';
 
 export interface PassSettings {
   deviceId: string | null;
@@ -44,7 +44,16 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
   const stopAt = useRef<number>(Infinity);
   const began = useRef<number | null>(null);
   const clicks = useRef<AudioBufferSourceNode[]>([]);
+  const waits = useRef<((ready: boolean) => void) | null>(null); // for the microphone to be ready, or not
+  const run = useRef(0); // which pass was begun last: one that was stopped before it came to be begins no more
   const rateHz = document.rate_hz ?? 44100;
+
+  const settled = useCallback((ready: boolean) => {
+    setStage(ready ? 'ready' : 'closed');
+    const waiting = waits.current;
+    waits.current = null;
+    waiting?.(ready);
+  }, []);
 
   const close = useCallback(() => {
     sender.current?.finish();
@@ -61,6 +70,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
   );
 
   const stop = useCallback(() => {
+    run.current++;
     for (const one of clicks.current) one.stop();
     clicks.current = [];
     player.stop();
@@ -95,18 +105,19 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     async (deviceId: string | null) => {
       microphone.current?.close();
       microphone.current = null;
+      setStage('opening');
       try {
         const context = player.clock(rateHz);
         if (context.state !== 'running') await context.resume();
         microphone.current = await Microphone.open(deviceId, context, LOT_FRAMES, ended);
         setDevices(await microphones());
-        setStage('ready');
+        settled(true);
       } catch (error) {
-        setStage('closed');
+        settled(false);
         fail(microphoneProblem(error));
       }
     },
-    [ended, rateHz],
+    [ended, rateHz, settled],
   );
 
   const sound = async (context: AudioContext) => {
@@ -130,6 +141,8 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     if (microphone.current && microphone.current.context.sampleRate !== rateHz) await open(settings.deviceId);
     const held = microphone.current;
     if (!held || sender.current) return;
+    const mine = ++run.current;
+    setStage('counting');
     const { playheadS, loop, looping } = useWindow.getState();
     const over = looping && loop ? loop : null;
     const fromS = over ? over.startS : playheadS;
@@ -137,9 +150,9 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     began.current = fromS;
     try {
       const buffer = await sound(context);
+      if (mine !== run.current) return;
       const counted = as.countIn ? countIn(as.document) : [];
       const beatS = secondsPerBeat(as.document, fromS);
-      setStage('counting');
       setKeptS(0);
       const { hearing, drumsOnly } = useWindow.getState();
       player.hear(hearing);
@@ -152,6 +165,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
         click: as.click,
       };
       const lineS = await player.playInTime(heard, fromS, LEAD_S + counted.length * beatS);
+      if (mine !== run.current) return;
       if (lineS === null) return setStage('ready');
       useWindow.getState().set({ playing: true });
       const beginS = lineS - counted.length * beatS;
@@ -186,7 +200,7 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
     });
     const over = () => {
       if (sender.current === one) sender.current = null;
-      setStage(microphone.current ? 'ready' : 'closed');
+      settled(microphone.current !== null);
     };
     one.onFinished = over;
     // Tenths are told: more would only draw the page anew.
@@ -239,7 +253,11 @@ export function usePass(sessionId: string, document: Document, settings: PassSet
 
   const peak = useCallback(() => microphone.current?.peak ?? 0, []);
   const seconds = useCallback(() => sender.current?.secondsS ?? { played: 0, waiting: 0 }, []);
-  return { stage, keptS, devices, open, begin, stop, measure, peak, seconds };
+  /** What is done once it is told whether the microphone is ready; nothing any more: null. */
+  const afterwards = useCallback((then: ((ready: boolean) => void) | null) => {
+    waits.current = then;
+  }, []);
+  return { stage, keptS, devices, open, afterwards, begin, stop, measure, peak, seconds };
 }
 
 export type PassWork = ReturnType<typeof usePass>;

@@ -90,7 +90,7 @@ describe('a tempo that changes', () => {
   it('is told as it is at a moment', () => {
     expect([0, 4.99, 5, 60].map((timeS) => bpmAt(changing, timeS))).toEqual([120, 120, 60, 60]);
     expect(tempoSaid(changing, 9)).toBe('60.0 bpm in 4/4');
-    expect(tempoSaid({ ...changing, known: 'told' })).toBe('120.0 bpm in 4/4, told by the hits');
+    expect(tempoSaid({ ...changing, known: 'told' })).toBe('120.0 bpm in 4/4, detected');
   });
 
   it('counts there and back', () => {

@@ -73,7 +73,7 @@ export function secondsAt(tempo: Schema['Tempo'], quarters: number): number {
 
 /** The tempo in words, where one is known: how fast, in which bar, and whether the hits told it. */
 export function tempoSaid(tempo: Schema['Tempo'], timeS = tempo.bar_one_s ?? 0): string {
-  const told = tempo.known === 'told' ? ', told by the hits' : '';
+  const told = tempo.known === 'told' ? ', detected' : '';
   return `${bpmAt(tempo, timeS).toFixed(1)} bpm in ${tempo.beats_per_bar}/${tempo.beat_unit}${told}`;
 }
 

@@ -52,7 +52,7 @@ class SetShape(Action):
             raise Problem(
                 "No tempo is known yet, so there is no grid to draw strokes to or to tell beats by.",
                 "Nothing was changed.",
-                "Set the tempo in Gather, tap it, or let the hits tell it.",
+                "Set, tap or detect the tempo in Gather.",
             )
         part.shape = shape
         return f"{document.part_name(self.part_id)}: {self.changes.said() or 'nothing'}"

@@ -70,12 +70,12 @@ def same_sounds(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_h
     (cross-correlation, refined between samples by band-limited interpolation, since a sample placed on a grid
     of ticks rarely starts on a sample), and those that leave less than ``SAME_DB`` of their energy are its
     group. Level may differ: a sample at another velocity is the same sound. Strokes are compared until the
-    next one begins. Where many in a row have no copy, the rest is taken for played as well. Those that are
-    left are compared once more with what rings under them taken off: by fitting one sound to all.
+    next one begins. Those that are left are compared once more with what rings under them taken off, by
+    fitting one sound to all.
     """
     if len(attack_s) < 2:
         return Sameness(np.full(len(attack_s), -1, np.int64), np.zeros(len(attack_s)))
-    return _with_those_that_ring(mono, attack_s, rate_hz, _by_pairs(mono, attack_s, rate_hz))
+    return _with_those_that_ring(mono, attack_s, rate_hz, by_pairs(mono, attack_s, rate_hz))
 
 
 def what_is_same(told: Sameness, strength_db: NDArray[np.float64]) -> str:
@@ -104,7 +104,10 @@ def what_is_same(told: Sameness, strength_db: NDArray[np.float64]) -> str:
     return f"{said} Their levels differ by {spread_db:.0f} dB." if told.programmed else said
 
 
-def _by_pairs(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_hz: int) -> Sameness:
+def by_pairs(mono: NDArray[np.float32], attack_s: NDArray[np.float64], rate_hz: int) -> Sameness:
+    """The null test by laying each hit over every other, whatever rings under them. Where many in a row have
+    no copy, the rest is taken for played as well.
+    """
     count = len(attack_s)
     group, left_db = np.full(count, -1, np.int64), np.zeros(count)
     begins = np.round(attack_s * rate_hz).astype(np.int64)
