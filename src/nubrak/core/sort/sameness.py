@@ -24,7 +24,7 @@ _NEARLY = 0.05  # of its energy left at whole samples: between them it may be no
 _ALIKE = 0.985  # of 1: the same sound stays over 0.99 as far off as two may be laid
 _MOST_ALONE = 40  # strokes in a row without a copy: then a player played them
 # Strokes that are fitted at once, and before them those whose ringing is heard under them.
-_AT_ONCE, _BEFORE = 96, 12
+_AT_ONCE, _AT_ONCE_S, _BEFORE = 96, 30.0, 12
 _FEWEST = 6  # strokes that one sound is fitted to
 _SAME_NOISE_DB = -15.0  # of what is left, where two strokes of noise have nothing in common
 _NEAR_DB = -6.0  # more is left of a stroke: another sound, which the fit is better without
@@ -168,9 +168,13 @@ def _fitted(
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """Groups and what is left, (n,) each, once these rows were tried as one sound, so many at once."""
     group, left_db = group.copy(), left_db.copy()
-    for begin in range(0, len(rows), _AT_ONCE):
-        judged = rows[begin : begin + _AT_ONCE]
-        block = rows[max(begin - _BEFORE, 0) : begin + _AT_ONCE]
+    end = 0
+    while end < len(rows):
+        begin = end
+        end = min(begin + _AT_ONCE, int(np.searchsorted(attack_s[rows], attack_s[rows[begin]] + _AT_ONCE_S)))
+        judged = rows[begin:end]
+        before = np.searchsorted(attack_s[rows], attack_s[rows[begin]] - _AFTER_S)
+        block = rows[max(begin - _BEFORE, int(before)) : end]
         if len(block) < _FEWEST or not (group[judged] < 0).any():
             continue
         fitted = _fitted_db(mono, attack_s, block, rate_hz)[-len(judged) :]
