@@ -175,7 +175,8 @@ def test_overheads_are_split_into_the_drums_that_are_ticked(kit: list[Path], pag
     form = page.get_by_test_id("look-for")
     for name in ("Ride", "Crash", "Floor tom"):
         expect(form.get_by_label(name, exact=True)).to_be_checked()
-    for name in ("Shaker", "Conga", "Cowbell", "Kick", "Snare"):
+    # The hat came last: while it is on its way, a form that is open already still offers it.
+    for name in ("Shaker", "Conga", "Cowbell", "Kick", "Snare", "Hi-hat"):
         expect(form.get_by_label(name, exact=True)).not_to_be_checked()
     # By keys: the first stands in the field, space takes its tick away.
     expect(form.get_by_label("Rack tom", exact=True)).to_be_focused()

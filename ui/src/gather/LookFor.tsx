@@ -12,15 +12,19 @@ interface Props {
 
 /** Which pieces to look for in a microphone that hears several; those that are likely there are ticked. */
 export function LookFor({ doing, part, pieces, onClose }: Props) {
-  const [wanted, setWanted] = useState<ReadonlySet<string>>(() => new Set(part.look_for));
+  // What a hand changed; the rest goes on following what is likely, which changes while files come in.
+  const [changed, setChanged] = useState<ReadonlySet<string>>(new Set());
   const every = [...pieces.values()].filter((one) => one.noted && one.family !== 'whole');
+  const wanted = new Set(
+    every.map((one) => one.id).filter((id) => part.look_for.includes(id) !== changed.has(id)),
+  );
   // What is likely stands first, what would have to be named stands behind it.
   const order = [
     ...every.filter((one) => part.look_for.includes(one.id)),
     ...every.filter((one) => !part.look_for.includes(one.id)),
   ];
   const toggle = (id: string) =>
-    setWanted((now) => {
+    setChanged((now) => {
       const next = new Set(now);
       if (!next.delete(id)) next.add(id);
       return next;
