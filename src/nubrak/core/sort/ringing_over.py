@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
+from scipy.sparse.linalg import LinearOperator, cg
 
 from nubrak.core.signal import cross_correlation
 
@@ -26,7 +27,7 @@ _SHARE, _STROKES_A_LENGTH = 4, 12
 _LEAD = 96  # samples before an attack that belong to its sound: it is timed to a millisecond or two
 _AROUND_S, _HEAD_S = 0.004, 0.025  # where attacks are looked for, and how much of one is compared
 _STEPS = 60  # of the conjugate gradient at most
-_ENOUGH = 1e-6  # what may be left of a system, of its right side
+_ENOUGH = 1e-3  # what may be left of a system, of its right side
 _ROUNDS = 4  # of sound, places and levels in turn
 _REACH = 12  # samples that a place may move in a round
 _KERNEL = 16  # samples to each side of an impulse between samples
@@ -179,21 +180,8 @@ def _solved(lagged: NDArray[np.float64], asked: NDArray[np.float64]) -> NDArray[
     def times(one: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.asarray(irfft(rfft(one, size) * spectrum, size)[:length])
 
-    out = asked / max(float(lagged[0]), _TINY)
-    left = asked - times(out)
-    along, power, least = left, float(left @ left), _ENOUGH * float(asked @ asked)
-    for _ in range(_STEPS):
-        if power <= least:
-            break
-        pushed = times(along)
-        bend = float(along @ pushed)
-        if bend <= 0:
-            break
-        out = out + power / bend * along
-        left = left - power / bend * pushed
-        power, before = float(left @ left), power
-        along = left + power / before * along
-    return out
+    product = LinearOperator((length, length), times, dtype=np.float64)
+    return np.asarray(cg(product, asked, rtol=_ENOUGH, maxiter=_STEPS)[0])
 
 
 def _told_again(
@@ -216,12 +204,9 @@ def _told_again(
         fits = rest @ own.T + gain[rows][:, None] * (own @ head)[None, :]
         power = np.maximum((own**2).sum(axis=1), _TINY)
         score = fits**2 / power
-        at = np.clip(score.argmax(axis=1), 1, len(lags) - 2)
-        here = np.arange(len(rows))
-        before, top, after = (np.abs(fits[here, at + step]) for step in (-1, 0, 1))
-        bend = before - 2.0 * top + after
-        off = np.clip(0.5 * (before - after) / np.where(bend == 0.0, np.inf, bend), -0.5, 0.5)
-        level = np.sign(fits[here, at]) * (top - 0.25 * (before - after) * off) / power[at]
+        at = score.argmax(axis=1)
+        off, level = np.zeros(len(rows)), fits[np.arange(len(rows)), at] / power[at]
+        # One that has to move moves by whole samples; the next round tells where it lies between them.
         near = lags[at] == 0
         if near.any():
             off[near], level[near] = _closer(rest[near] + gain[rows[near], None] * head, head)
