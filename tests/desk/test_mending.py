@@ -10,8 +10,8 @@ from nubrak.core.session import MarkChange, SetMark
 from nubrak.core.session.gather_edits import MoveClip
 from nubrak.core.session.mend_edits import Unmend
 from nubrak.desk.desk import Desk
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.mending import MendWith, donors_of, mend_stroke
-from nubrak.desk.overview import overview_of
 from tests.conftest import RATE_HZ, decaying_strokes
 from tests.desk.conftest import Drop
 
@@ -26,7 +26,7 @@ def recorded(desk: Desk, session: str, drop: Drop) -> tuple[str, str]:
     snare = decaying_strokes(SNARES_S, gains, 5.0, hz=190, seed=4)
     state = drop(session, "Snare.wav", snare)
     drop(session, "OH.wav", (0.3 * np.roll(snare, round(0.002 * RATE_HZ))).astype(np.float32))
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     part_id = next(key for key, part in state.document.parts.items() if part.piece == "snare")
     return session, part_id
 

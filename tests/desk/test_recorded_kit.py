@@ -8,8 +8,8 @@ import pytest
 from nubrak.core.problem import Problem
 from nubrak.core.samples import Kit
 from nubrak.desk.desk import Desk
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.jobs import begin_kit, run_job
-from nubrak.desk.overview import overview_of
 from nubrak.desk.recorded_kit import KitChoice, RecordedKit, make_kit
 from nubrak.store.jobs import job_of
 from nubrak.store.kits import all_kits, kit_of
@@ -30,7 +30,7 @@ def recorded(desk: Desk, session: str, drop: Drop) -> str:
     late = round(0.003 * RATE_HZ)
     over = np.concatenate([np.zeros(late, np.float32), 0.3 * (kick + snare)])[: len(kick)]
     drop(session, "OH.wav", over.astype(np.float32))
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     return session
 
 

@@ -11,7 +11,7 @@ from nubrak.core.session.layer_edits import SetBlend
 from nubrak.core.session.mix_edits import SetLess
 from nubrak.desk import shares
 from nubrak.desk.desk import Desk
-from nubrak.desk.overview import overview_of
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.printing import StemChoice, stems
 from nubrak.desk.standing import Standing
 from tests.conftest import RATE_HZ
@@ -24,7 +24,7 @@ FRAMES = round(4.5 * RATE_HZ)
 @pytest.fixture
 def loop(desk: Desk, session: str, drop: Drop) -> str:
     drop(session, "moth loop.wav", mixture(beat(), 4.5))
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     return session
 
 

@@ -11,7 +11,7 @@ from nubrak.core.session import MarkCuts
 from nubrak.desk import sliced_kit
 from nubrak.desk.clear_strokes import clearest_of
 from nubrak.desk.desk import Desk
-from nubrak.desk.overview import overview_of
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.recorded_kit import KitChoice, make_kit
 from nubrak.desk.slicing import slices_of
 from tests.conftest import RATE_HZ
@@ -23,7 +23,7 @@ from tests.desk.test_recorded_kit import done
 @pytest.fixture
 def loop(desk: Desk, session: str, drop: Drop) -> tuple[str, str]:
     state = drop(session, "moth loop.wav", mixture(beat(), 4.5))
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     return session, next(iter(state.document.sources))
 
 

@@ -16,8 +16,8 @@ from nubrak.core.samples import CutMark
 from nubrak.core.session.cut_edits import MarkCuts, SetCut
 from nubrak.core.session.gather_edits import MoveClip, SetTempo
 from nubrak.desk.desk import Desk
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.jobs import begin_slices, file_of, run_job
-from nubrak.desk.overview import overview_of
 from nubrak.desk.slicing import MoveCut, SlicesChoice, move_cut, slice_sound, slices_of
 from tests.conftest import RATE_HZ
 from tests.core.sort.made import beat, mixture
@@ -27,7 +27,7 @@ from tests.desk.conftest import Drop
 @pytest.fixture
 def loop(desk: Desk, session: str, drop: Drop) -> tuple[str, str]:
     state = drop(session, "moth loop.wav", mixture(beat(), 4.5))
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     return session, next(iter(state.document.sources))
 
 

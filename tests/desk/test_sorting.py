@@ -19,6 +19,7 @@ from nubrak.core.session.shape_edits import SetShape, ShapeChanges
 from nubrak.core.session.sort_edits import SetMuted, SplitPart
 from nubrak.desk.desk import Desk
 from nubrak.desk.finding import ghost_places
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.lists import hit_lines, midi_of
 from nubrak.desk.overview import overview_of
 from nubrak.desk.printing import StemChoice, stems
@@ -32,9 +33,9 @@ from nubrak.desk.sorting import (
     To,
     following,
     give,
+    pieces_to_tell,
     sort_map,
     strokes_one_by_one,
-    tell_what_is_new,
 )
 from tests.conftest import decaying_strokes
 from tests.core.sort.made import RATE_HZ, beat, mixture
@@ -46,7 +47,7 @@ def loop(desk: Desk, session: str, drop: Drop) -> tuple[str, str]:
     """A session of one loop, told apart, and the part of its moments."""
     state = drop(session, "moth loop.wav", mixture(beat(), 4.0))
     head = next(iter(state.document.parts))
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     return session, head
 
 
@@ -84,7 +85,7 @@ def test_a_loop_becomes_its_pieces_by_itself_and_stays_one_edit_back(
     assert not undone.document.parts
     again = desk.sessions.redo(session, undone.revision)
     assert list(again.document.parts) == [head]
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     assert len(document_of(desk, session).family(head)) >= 3
 
 
@@ -94,7 +95,7 @@ def test_what_is_told_after_an_edit_leaves_that_edit_the_next_to_be_taken_back(
     before = drop(session, "moth loop.wav", mixture(beat(), 4.0))
     edited = desk.sessions.edit(session, before.revision, Rename(kind="rename", name="Act two"))
     assert edited.undo_number != before.undo_number
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     told = desk.sessions.get(session)
     assert told.revision > edited.revision and told.undo_number == edited.undo_number
     undone = desk.sessions.undo(session, told.revision)
@@ -222,7 +223,8 @@ def test_two_windows_that_tell_at_once_make_one_family(desk: Desk, session: str,
     state = drop(session, "moth loop.wav", mixture(beat(), 4.0))
     head = next(iter(state.document.parts))
     first, second = desk.standing(session), desk.standing(session)
-    assert tell_what_is_new(desk, first) and not tell_what_is_new(desk, second)
+    kept = [desk.sessions.tell_pieces(session, head, pieces_to_tell(one)[head]) for one in (first, second)]
+    assert kept == [True, False]
     pieces = [document_of(desk, session).parts[one].piece for one in document_of(desk, session).family(head)]
     assert len(pieces) == len(set(pieces))
 
@@ -247,7 +249,7 @@ def test_ghosts_become_a_part_with_a_note_and_a_layer_of_their_own_and_are_throw
     soft = [(0.125 + 0.5 * n, "snare", 0.3) for n in range(8)]
     document = drop(session, "moth loop.wav", mixture(beat() + soft, 4.0)).document
     head, audio = next(iter(document.parts)), next(iter(document.sources.values())).clips[0].audio
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     found = sort_map(desk.standing(session), head)
     group = next(k for k, one in enumerate(found.groups) if one.ghost)
     assert found.groups[group].name == "Snare, ghost" and found.groups[group].hits >= 4

@@ -11,7 +11,7 @@ from nubrak.core.decide import places
 from nubrak.core.sort import SOUNDS, sounding_of
 from nubrak.desk.desk import Desk
 from nubrak.desk.finding import look_places
-from nubrak.desk.overview import overview_of
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.standing import Standing
 from nubrak.desk.which_piece import either_of, said_once
 from tests.core.sort.made import beat, mixture
@@ -37,7 +37,7 @@ def doubtful(desk: Desk, session: str, drop: Drop, monkeypatch: pytest.MonkeyPat
 
     monkeypatch.setattr(flow, "listen", unsure)
     state = drop(session, "moth loop.wav", mixture([*beat(), (3.9, "floor-tom", 0.9)], 4.5))
-    overview_of(desk, session)
+    keep_what_was_found(desk, session)
     assert state.document.parts
     return desk.standing(session)
 

@@ -9,6 +9,7 @@ import pytest
 from fastapi.testclient import TestClient
 from httpx import Response
 
+from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.jobs import run_job
 from nubrak.web.application import make_application
 from nubrak.work.analyse import analyse_audio
@@ -23,13 +24,18 @@ class Browser(TestClient):
     def session(self, name: str = "T") -> str:
         return str(self.post("/api/sessions", json={"name": name}).json()["id"])
 
-    def drop(self, session: str, path: Path, name: str | None = None) -> dict:
+    def bring(self, session: str, path: Path, name: str | None = None) -> dict:
+        """A file in a session, which no worker has listened to."""
         answer = self.post(
             f"/api/sessions/{session}/sources", params={"name": name or path.name}, content=path.read_bytes()
         )
         assert answer.status_code == 201, answer.text
-        self.work(session)
         return dict(answer.json())
+
+    def drop(self, session: str, path: Path, name: str | None = None) -> dict:
+        state = self.bring(session, path, name)
+        self.work(session)
+        return state
 
     def work(self, session: str | None = None) -> None:
         """Analyse everything that waits, of one session or of all, as a worker would."""
@@ -39,6 +45,7 @@ class Browser(TestClient):
                 analyse_audio(desk.engine, desk.cache, audio, look)
             for side in range(SIDES):
                 listen_together(desk.engine, desk.cache, session_id, side)
+            keep_what_was_found(desk, session_id)
 
     def done(self, answer: Response) -> dict:
         """A job that was begun, worked off as a worker would, and how it stands then."""
@@ -74,5 +81,4 @@ def played(browser: Browser, kick: Path) -> tuple[str, str]:
     """A session of four kick strokes, and its part."""
     session = browser.session()
     state = browser.drop(session, kick)
-    browser.get(f"/api/sessions/{session}/overview")
     return session, next(iter(state["document"]["parts"]))

@@ -19,7 +19,6 @@ def loop(browser: Browser, tmp_path: Path) -> tuple[str, str]:
     """A session of a loop that was told apart, and the part of its moments."""
     session = browser.session()
     state = browser.drop(session, write_wav(tmp_path / "moth loop.wav", mixture(beat(), 4.0)))
-    browser.get(f"/api/sessions/{session}/overview")
     return session, next(iter(state["document"]["parts"]))
 
 
@@ -88,7 +87,6 @@ def test_a_room_is_asked_for_the_pieces_that_have_no_microphone(browser: Browser
     body = {"revision": state_of(browser, session)["revision"], "action": action}
     assert browser.post(f"/api/sessions/{session}/edits", json=body).status_code == 200
     browser.work()
-    browser.get(f"/api/sessions/{session}/overview")
     told = [
         part["piece"]
         for part in state_of(browser, session)["document"]["parts"].values()

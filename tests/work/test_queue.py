@@ -32,8 +32,9 @@ from nubrak.store.cache import Cache
 from nubrak.store.jobs import job_of
 from nubrak.store.sessions import Sessions
 from nubrak.web.hub import Hub
-from nubrak.work.analyse import analyse_audio, ask_for_analysis
+from nubrak.work.analyse import analyse_audio
 from nubrak.work.queue import hand_out, handing_out, taking
+from nubrak.work.still_to_do import ask_for_analysis
 from nubrak.work.tasks import analyse
 from nubrak.work.worker import take_up_stalled
 from tests.conftest import decaying_strokes, write_wav

@@ -31,8 +31,8 @@ from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache
 from nubrak.store.progress import cancel, cancelled_of, progress_of
 from nubrak.store.sessions import Sessions, SessionState
-from nubrak.work.analyse import ask_for_analysis
 from nubrak.work.listen_together import ask_to_listen_together
+from nubrak.work.still_to_do import ask_for_analysis
 
 _MOST_STANDING = 24  # revisions of sessions, each with its notes: what some windows look at
 _MOST_EVIDENCED = 12  # sessions whose evidence is weighed, as it stands and as recorded: tens of MB each

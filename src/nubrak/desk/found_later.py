@@ -7,30 +7,24 @@ from __future__ import annotations
 from dataclasses import replace
 
 from nubrak.core.problem import Problem
-from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
-from nubrak.desk.sorting import tell_what_is_new
-from nubrak.desk.standing import Standing
+from nubrak.desk.sorting import pieces_to_tell
 from nubrak.desk.tempo import take_if_sure
 from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
 
 
-def keep_what_was_found(desk: Desk, session_id: str) -> tuple[Standing, TempoTold | None]:
-    """Keep what the recordings tell by now, and hand out what is still to be listened to. The session as it
-    stands then, and the tempo that is offered because it is not sure.
-    """
+def keep_what_was_found(desk: Desk, session_id: str) -> None:
+    """Keep what the recordings of a session tell by now, and hand out what is still to be listened to."""
     standing = desk.standing(session_id)
     desk.ask_for(standing)
-    if tell_what_is_new(desk, standing):
+    told = pieces_to_tell(standing)
+    for part_id, pieces in told.items():
+        desk.sessions.tell_pieces(session_id, part_id, pieces)
+    if told:
         standing = desk.standing(session_id)
         desk.ask_for(standing)
-    offer = take_if_sure(desk, standing)
-    # A tempo may have been taken. While something is waited for, none was; and what came in meanwhile is told
-    # apart by whoever asks next, who would not ask if this said that all had come.
-    if offer is None and not any(standing.waiting.values()):
-        standing = desk.standing(session_id)
-    return standing, offer
+    take_if_sure(desk, standing)
 
 
 def keep_what_was_found_here(session_id: str) -> None:

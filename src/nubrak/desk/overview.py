@@ -16,9 +16,11 @@ from nubrak.core.signal import distance_to_nearest
 from nubrak.core.tempo import TempoTold
 from nubrak.desk.desk import Desk
 from nubrak.desk.finding import to_check
-from nubrak.desk.found_later import keep_what_was_found
 from nubrak.desk.lists import bar_one_offset_s, written_parts
+from nubrak.desk.sorting import pieces_to_tell
 from nubrak.desk.standing import Standing
+from nubrak.desk.tempo import told
+from nubrak.work.still_to_do import ask_to_keep
 
 # Two microphones of one drum hear nearly all of its strokes, no more than 1.5 m of air apart.
 _ONE_DRUM, _FEWEST, _SAME_STROKE_S = 0.75, 6, 0.005
@@ -133,7 +135,12 @@ def _look_for(document: Document, part_id: str) -> list[PieceId]:
 
 def overview_of(desk: Desk, session_id: str) -> Overview:
     """All parts of a session; asks for the analysis of what has not been analysed."""
-    standing, offer = keep_what_was_found(desk, session_id)
+    standing = desk.standing(session_id)
+    desk.ask_for(standing)
+    offer = told(standing)
+    if (offer is not None and offer.sure) or pieces_to_tell(standing):
+        ask_to_keep(desk.queue, session_id)  # a worker does; what was not kept for whatever reason is now
+        offer = None
     doubtful = Counter(place.part_id for place in to_check(standing))
     parts = []
     for part_id, part in standing.document.ordered_parts():

@@ -20,7 +20,17 @@ from nubrak.core.pieces import PIECES, PieceId, articulation_of, plain_of
 from nubrak.core.problem import Problem
 from nubrak.core.session import Given, GiveStrokes, id_of_told
 from nubrak.core.signal import nearest_of
-from nubrak.core.sort import PIECES_TOLD, REACHES_DB, USUAL_REACH, Sorted, followers, ghosts, outline, placed
+from nubrak.core.sort import (
+    PIECES_TOLD,
+    REACHES_DB,
+    USUAL_REACH,
+    Sorted,
+    ToldPiece,
+    followers,
+    ghosts,
+    outline,
+    placed,
+)
 from nubrak.core.time_line import TimeLineS
 from nubrak.desk.desk import Desk
 from nubrak.desk.standing import Standing
@@ -157,17 +167,17 @@ class _Struck:
     alone: NDArray[np.bool_]
 
 
-def tell_what_is_new(desk: Desk, standing: Standing) -> bool:
-    """Tell every source apart that carries several pieces and was not yet; whether anything was told."""
-    out = False
-    for part_id in list(standing.document.parts):
+def pieces_to_tell(standing: Standing) -> dict[str, dict[str, ToldPiece]]:
+    """The pieces of every source that carries several, was listened to, and was not told apart yet: by the
+    part whose moments they are, and by the id of the part that each becomes.
+    """
+    out = {}
+    for part_id in standing.document.parts:
         if standing.waiting[part_id] or not sorts_itself(standing.document, part_id):
             continue
         pieces = told_in(standing.document, part_id, standing.inputs[part_id])
-        if pieces is None:
-            continue
-        named = {id_of_told(part_id, one): one for one in pieces}
-        out |= desk.sessions.tell_pieces(standing.state.id, part_id, named)
+        if pieces is not None:
+            out[part_id] = {id_of_told(part_id, one): one for one in pieces}
     return out
 
 

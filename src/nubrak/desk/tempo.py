@@ -65,13 +65,11 @@ def told(standing: Standing) -> TempoTold | None:
     return standing.once("tempo", lambda: tempo_told_by(hits_of(standing, []), loop_of(standing.document)))
 
 
-def take_if_sure(desk: Desk, standing: Standing) -> TempoTold | None:
-    """Keep the tempo that the hits tell where it is sure; what is not sure is handed back, to be offered."""
+def take_if_sure(desk: Desk, standing: Standing) -> None:
+    """Keep the tempo that the hits tell where it is sure; what is not sure is offered (`overview.py`)."""
     found = told(standing)
-    if found is None or not found.sure:
-        return found
-    desk.sessions.tell_tempo(standing.state.id, as_tempo(found))
-    return None
+    if found is not None and found.sure:
+        desk.sessions.tell_tempo(standing.state.id, as_tempo(found))
 
 
 def as_tempo(found: TempoTold) -> Tempo:

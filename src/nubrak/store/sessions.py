@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -64,10 +65,13 @@ class StaleRevision(Problem):
 
 @dataclass(frozen=True)
 class Sessions:
-    """The sessions of one database."""
+    """The sessions of one database; ``edited`` is told the id and the document of a session after each edit,
+    undo and redo, once it is kept.
+    """
 
     engine: Engine
     revisions: Revisions = field(default_factory=Revisions)
+    edited: Callable[[str, Document], None] = lambda _id, _document: None
 
     def new(self, document: Document, session_id: str | None = None) -> SessionState:
         """Keep a new session."""
@@ -187,6 +191,7 @@ class Sessions:
                 state = _changed(db, row, new)
             # Committed: whoever is answered from here on sees it.
             self.revisions.reached(session_id, state.revision)
+            self.edited(session_id, state.document)
             return state
 
     def tell_tempo(self, session_id: str, tempo: Tempo) -> bool:
@@ -249,6 +254,7 @@ class Sessions:
             )
             state = _changed(db, row, new)
         self.revisions.reached(session_id, state.revision)
+        self.edited(session_id, state.document)
         return state
 
 

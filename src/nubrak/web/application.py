@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import partial
 from pathlib import Path
 
 import anyio.to_thread
@@ -30,6 +31,7 @@ from nubrak.web.routes import ROUTERS
 from nubrak.web.words import describe_sockets
 from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
+from nubrak.work.still_to_do import ask_after_edit
 
 log = structlog.get_logger()
 # Of HTTP (RFC 9110) for each kind of problem.
@@ -52,8 +54,8 @@ def make_application(settings: Settings | None = None) -> FastAPI:
         anyio.to_thread.current_default_thread_limiter().total_tokens = max(8, 2 * (os.cpu_count() or 1))
         queue = handing_out(settings.database_url)
         with queue.open():
-            sessions = Sessions(engine)
             cache = Cache(engine, settings.database_url, folder)
+            sessions = Sessions(engine, edited=partial(ask_after_edit, engine, cache, queue))
             app.state.desk = Desk(engine, cache, sessions, queue, uploads)
             app.state.hub = Hub(settings.database_url, sessions.revisions)
             app.state.recordings = Recordings()

@@ -6,18 +6,18 @@ from functools import lru_cache
 from pathlib import Path
 
 import structlog
-from procrastinate import App
 from sqlalchemy import Engine
 
-from nubrak.core.flow import Look, listens_to, look_of, look_through, sorts_itself
+from nubrak.core.flow import Look, look_through
 from nubrak.core.problem import Problem, disk_is_full
 from nubrak.store.audio import facts_of
 from nubrak.store.cache import Cache, mapped_little
 from nubrak.store.database import open_engine
 from nubrak.store.progress import cancelled_of, report
 from nubrak.store.sessions import Sessions
-from nubrak.work.queue import HERE, hand_out, handing_out
+from nubrak.work.queue import handing_out
 from nubrak.work.settings import Settings
+from nubrak.work.still_to_do import ask_to_keep, tells_more
 from nubrak.work.tasks import MOST_TRIES
 
 
@@ -65,41 +65,27 @@ def analyse_here(audio: str, look: Look, attempt: int) -> None:
     engine, cache = here()
     try:
         analyse_audio(engine, cache, audio, look)
-        keep_found(Sessions(engine).with_audio(audio))
+        keep_found(engine, cache, Sessions(engine).with_audio(audio))
     except Exception as error:
         log.exception("an analysis stopped", audio=audio, attempt=attempt)
         say_stopped(audio, error, attempt)
         raise
 
 
-def keep_found(session_ids: list[str]) -> None:
-    """Hand out that what is known now of these sessions is kept: their pieces and their tempo."""
-    session_ids = [one for one in session_ids if _tells_more(one)]
-    if not session_ids:
-        return
-    with handing_out(Settings().database_url).open() as queue:
-        for session_id in session_ids:
-            hand_out(queue, "keep_found", f"keep-found-{session_id}", named=HERE, session_id=session_id)
+def keep_found(engine: Engine, cache: Cache, session_ids: list[str]) -> None:
+    """Hand out that what is known now of these sessions is kept, where it is more than they hold."""
+    told = [one for one in session_ids if _tells_more(engine, cache, one)]
+    if told:
+        with handing_out(Settings().database_url).open() as queue:
+            for session_id in told:
+                ask_to_keep(queue, session_id)
 
 
-def _tells_more(session_id: str) -> bool:
-    """Whether a session's recordings tell what is not kept yet: pieces of one that was listened to, or the
-    tempo once all of them were.
-    """
-    engine, cache = here()
+def _tells_more(engine: Engine, cache: Cache, session_id: str) -> bool:
     try:
-        document = Sessions(engine).get(session_id).document
+        return tells_more(cache, Sessions(engine).get(session_id).document)
     except Problem:
         return False  # it was thrown away meanwhile
-
-    def is_heard(part_id: str) -> bool:
-        look = look_of(document, part_id)
-        clips = (clip for source in listens_to(document, part_id) for clip in source.clips)
-        return all(cache.candidates(clip.audio, look) is not None for clip in clips)
-
-    if any(sorts_itself(document, one) and is_heard(one) for one in document.parts):
-        return True
-    return document.tempo.known == "no" and all(is_heard(one) for one in document.parts)
 
 
 def say_stopped(audio: str, error: Exception, attempt: int) -> None:
@@ -116,8 +102,3 @@ def say_cut_off(audio: str) -> None:
     """Say that the worker that listened to a file is gone, and that another takes it up."""
     engine, _ = here()
     report(engine, audio, 0.0, "Listening was cut off in the middle; it is taken up again by itself.")
-
-
-def ask_for_analysis(queue: App, audio: str, look: Look = Look.USUAL) -> None:
-    """Hand the analysis of a file out, once."""
-    hand_out(queue, "analyse", f"analyse-{audio}-{look.value}", audio=audio, look=look.value)

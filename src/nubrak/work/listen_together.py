@@ -58,7 +58,7 @@ def listen_together_here(session_id: str, side: int, attempt: int) -> None:
     engine, cache = here()
     try:
         listen_together(engine, cache, session_id, side)
-        keep_found([session_id])
+        keep_found(engine, cache, [session_id])
     except Exception as error:
         log.exception("listening together stopped", session=session_id, attempt=attempt)
         wanted = _next_of(engine, cache, session_id, side)
