@@ -128,6 +128,7 @@ SHOWN_BY = {
     "core/pieces/languages": "core/pieces/test_file_names",
     "core/pieces/neighbours": "core/session/test_part_notes",
     "desk/found_later": "work/test_queue",
+    "work/still_to_do": "web/test_reading_changes_nothing",
     "core/layer/lock_settings": "core/layer/test_lock",
     "core/layer/settings": "core/layer/test_voice",
     "core/live/features": "core/live/test_hearing",

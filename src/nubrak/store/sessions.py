@@ -14,7 +14,7 @@ from sqlalchemy import Engine, Text, cast, delete, func, select, text, update
 from sqlalchemy.orm import Session as Db
 
 from nubrak.core.problem import Problem
-from nubrak.core.session import AnyAction, Document, apply, said_of_drop, tell_pieces, without_orphans
+from nubrak.core.session import AnyAction, Document, after_walking, apply, said_of_drop, tell_pieces
 from nubrak.core.sort import ToldPiece
 from nubrak.core.tempo import Tempo
 from nubrak.store.revisions import Revisions
@@ -246,7 +246,7 @@ class Sessions:
                     "Nothing was changed.",
                     "Wait until the session is analysed, then do it again.",
                 ) from error
-            new = without_orphans(Document.model_validate(new)).model_dump(mode="json")
+            new = after_walking(Document.model_validate(new)).model_dump(mode="json")
             db.execute(
                 update(EditRow)
                 .where(EditRow.session_id == session_id, EditRow.number == edit.number)
@@ -260,8 +260,8 @@ class Sessions:
 
 def _patch(old: dict[str, Any], new: dict[str, Any]) -> list[dict[str, Any]]:
     """What leads from one document to another. What is found out later and kept outside the history is
-    stated in full, so that it is replaced and never mixed: the tempo, and whether a part that is searched for
-    pieces was searched already.
+    stated in full, so that it is replaced and never mixed: the tempo, and whether a part whose piece changes,
+    or that is searched for pieces, was searched already.
     """
     # Compared without the tempo: a patch may move a value from one place to another.
     patch: list[dict[str, Any]] = jsonpatch.make_patch(old, new | {"tempo": old["tempo"]}).patch
@@ -269,7 +269,7 @@ def _patch(old: dict[str, Any], new: dict[str, Any]) -> list[dict[str, Any]]:
         patch.append({"op": "replace", "path": "/tempo", "value": new["tempo"]})
     for part_id in old["parts"].keys() & new["parts"].keys():
         before, after = old["parts"][part_id], new["parts"][part_id]
-        if before.get("asked") != after["asked"]:
+        if any(before.get(what) != after[what] for what in ("asked", "look_for", "piece")):
             patch.append({"op": "replace", "path": f"/parts/{part_id}/told", "value": after["told"]})
     return patch
 

@@ -6,7 +6,7 @@ import pytest
 
 from nubrak.core.flow import sorts_itself
 from nubrak.core.problem import Problem
-from nubrak.core.session import Document, Part, tell_pieces, without_orphans
+from nubrak.core.session import Document, Part, after_walking, tell_pieces
 from nubrak.core.session.edit import apply
 from nubrak.core.session.find_edits import SetFind, SetMark
 from nubrak.core.session.gather_edits import Apart, CombineMicrophones, RemoveSource, SetPiece
@@ -161,7 +161,7 @@ def test_a_family_goes_with_its_source_and_no_orphan_stays() -> None:
     assert not document.parts
     orphaned = sorted_loop()
     del orphaned.parts["p0"]
-    assert not without_orphans(orphaned).parts
+    assert not after_walking(orphaned).parts
 
 
 def test_a_session_of_before_is_not_sorted_and_what_arrives_is() -> None:

@@ -30,9 +30,9 @@ from nubrak.core.session.sort_edits import (
     Given,
     GiveStrokes,
     SplitPart,
+    after_walking,
     id_of_told,
     tell_pieces,
-    without_orphans,
 )
 from nubrak.core.session.write_edits import LayerPut, SoundWith, Write
 
@@ -72,6 +72,7 @@ __all__ = [
     "SplitPart",
     "WithoutMicrophone",
     "Write",
+    "after_walking",
     "apply",
     "arrange",
     "changed",
@@ -83,5 +84,4 @@ __all__ = [
     "said_of_drop",
     "tell_pieces",
     "without_microphone",
-    "without_orphans",
 ]

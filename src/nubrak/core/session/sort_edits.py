@@ -45,6 +45,11 @@ class GiveStrokes(Action):
 
     def apply(self, document: Document) -> str:
         if self.piece is not None:
+            if not _carries_pieces(document.part(self.head_id)):
+                raise Problem(
+                    "Only a recording that carries several pieces has strokes to give to another.",
+                    todo="Say first that it is a loop, or ask it for its pieces.",
+                )
             add_told(document, self.head_id, self.to_part_id, self.piece, [], self.named)
         to = document.part(self.to_part_id)
         _known_way(to.piece, self.articulation)
@@ -250,22 +255,23 @@ def id_of_told(head_id: str, told: ToldPiece) -> str:
     return sha256(said.encode()).hexdigest()[:10]
 
 
-def without_orphans(document: Document) -> Document:
-    """A document in which every part told from moments has them, and moments that may be told apart: after
-    undo took their source back, or the question for its pieces.
+def after_walking(document: Document) -> Document:
+    """A document as undo or redo leaves it. A part told from moments stands only where these moments are
+    told apart, at the place of the part that has them. Telling is no step of undo: where a step goes back
+    before it, what was told goes, and is told again.
     """
-    kept = {
-        key: part
-        for key, part in document.parts.items()
-        if part.sorted_from is None
-        or (part.sorted_from in document.parts and _holds(document.parts[part.sorted_from], part))
-    }
-    return document if len(kept) == len(document.parts) else document.model_copy(update={"parts": kept})
+    kept = {}
+    for key, part in document.parts.items():
+        head = document.parts.get(part.sorted_from or key)
+        if head is part:
+            kept[key] = part
+        elif head is not None and (part.divided_from is not None or (_carries_pieces(head) and head.told)):
+            kept[key] = part.model_copy(update={"place": head.place})
+    return document.model_copy(update={"parts": kept})
 
 
-def _holds(head: Part, part: Part) -> bool:
-    """Whether a part may stand under the one whose moments it was told or divided from."""
-    return head.asked or PIECES[head.piece].family == "whole" or part.divided_from is not None
+def _carries_pieces(head: Part) -> bool:
+    return head.asked or PIECES[head.piece].family == "whole"
 
 
 def _known_way(piece: str, way: str | None) -> None:
