@@ -7,11 +7,12 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Product
-from tests.conftest import kit_files
+from tests.conftest import decaying_strokes, kit_files, write_wav
 
 
 @pytest.fixture
@@ -153,3 +154,38 @@ def test_the_recorded_drums_become_a_kit_of_the_library(session: str, page: Page
     page.keyboard.press("/")
     page.get_by_label("Search sounds").fill("snare")
     expect(page.locator(".sound-row", has_text="Snare").first).to_be_visible()
+
+
+def test_what_may_belong_together_is_asked_and_done_with_one_key(
+    product: Product, page: Page, tmp_path: Path
+) -> None:
+    beats = [0.3 + 0.5 * n for n in range(20)]
+    kick = decaying_strokes(beats, [0.7] * 20, 11.0, hz=60)
+    left = decaying_strokes(beats[::2], [0.7] * 10, 11.0, hz=150, seed=5)
+    right = decaying_strokes(beats[1::2], [0.7] * 10, 11.0, hz=110, seed=6)
+    named = {
+        "Kick 1.wav": kick,
+        "Kick 2.wav": 0.4 * np.roll(kick, 40),
+        "Tom L.wav": left + 0.04 * right,
+        "Tom R.wav": right + 0.04 * left,
+    }
+    page.goto(product.address)
+    page.get_by_role("button", name="New session").click()
+    files = [str(write_wav(tmp_path / name, audio.astype(np.float32))) for name, audio in named.items()]
+    page.get_by_test_id("files").set_input_files(files)
+    asked = page.get_by_test_id("together")
+    drums = asked.locator("p", has_text="Kick 1 and Kick 2 hear the same strokes")
+    sides = asked.locator("p", has_text="named like a pair, but each hears other strokes louder")
+    expect(drums).to_be_visible()
+    expect(sides).to_contain_text("Tom L")
+    expect(page.locator("button.source")).to_have_count(4)
+    drums.get_by_role("button", name="Combine them").press("Enter")
+    expect(page.get_by_role("button", name=re.compile("Kick 2.wav"))).to_contain_text("same part")
+    expect(drums).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(drums).to_be_visible()
+    sides.get_by_role("button", name="Make them a stereo pair").press("Enter")
+    expect(page.locator("button.source")).to_have_count(3)
+    expect(page.get_by_role("button", name=re.compile("Tom L\\+R.wav"))).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(page.locator("button.source")).to_have_count(4)

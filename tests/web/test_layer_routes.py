@@ -112,7 +112,9 @@ def test_the_overlay_shows_all_hits_at_their_attack(
 
 def test_without_a_recording_or_a_layer_it_says_so(browser: Browser, played: tuple[str, str]) -> None:
     session, part = played
-    assert browser.get(f"/api/sessions/{session}/parts/{part}/layers/none/lock").status_code == 404
+    for what in ("lock", "overlay"):
+        gone = browser.get(f"/api/sessions/{session}/parts/{part}/layers/none/{what}")
+        assert (gone.status_code, gone.json()) == (200, None), "it may have been taken away just now"
 
 
 def test_what_nobody_waits_for_is_not_measured_beforehand(

@@ -9,7 +9,7 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import TypeVar
 
@@ -168,7 +168,10 @@ def _arrive(kit: Kit, arrived: Arrival, new_ids: tuple[str, str]) -> None:
     def heard(clip: Clip) -> NDArray[np.float32]:
         return read_mono(kit.files[clip.audio][0])[0]
 
-    gather(kit.document, arrived, new_ids, edit, joined, heard)
+    def found(clip: Clip) -> Candidates:
+        return _found_at_first(kit.files[clip.audio][0])
+
+    gather(kit.document, arrived, new_ids, edit, joined, heard, found)
 
 
 def _clip(kit: Kit, path: Path, facts: AudioFacts) -> Clip:
@@ -208,6 +211,11 @@ def _beginning(path: Path) -> Heard:
     mono, rate_hz = read_mono(path)
     mono = mono[: round(LISTENED_S * rate_hz)]
     return mono, rate_hz, find_candidates(mono, rate_hz)
+
+
+@lru_cache(maxsize=64)
+def _found_at_first(path: Path) -> Candidates:
+    return _beginning(path)[2]
 
 
 def _heard(wanted: _Wanted) -> dict[tuple[str, Look], Candidates]:

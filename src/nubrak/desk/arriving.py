@@ -10,7 +10,16 @@ import soundfile
 from numpy.typing import NDArray
 
 from nubrak.core.find import find_candidates
-from nubrak.core.gather import LISTENED_S, Arrival, AudioFacts, Heard, gather, guess_piece, inspect
+from nubrak.core.gather import (
+    LISTENED_S,
+    Arrival,
+    AudioFacts,
+    Heard,
+    gather,
+    guess_piece,
+    inspect,
+    possible_sides,
+)
 from nubrak.core.pieces import pair_name, plain_name, session_name, side_of
 from nubrak.core.problem import Problem
 from nubrak.core.session import AnyAction, AsPair, Clip, Document
@@ -18,7 +27,6 @@ from nubrak.desk.desk import Desk
 from nubrak.store.audio import put_audio
 from nubrak.store.sessions import SessionState
 
-_SAME_BEGIN_S = 0.5  # as for files that are taken for a pair by themselves
 _BLOCK_FRAMES = 1 << 18  # written at a time: 6 s at 44.1 kHz
 
 
@@ -43,7 +51,7 @@ def arrive(
         rate_hz=facts.rate_hz,
         stamp_s=facts.stamp_s,
     )
-    guess = guess_piece(name, lambda: _beginning(desk, audio, facts))
+    guess = guess_piece(name, lambda: _beginning(desk, audio, facts.rate_hz))
     state = desk.sessions.get(session_id)
 
     def edit(action: AnyAction) -> Document:
@@ -58,6 +66,7 @@ def arrive(
         edit,
         lambda left, right, pair: _as_pair(desk, left, right, pair),
         lambda clip: np.asarray(desk.cache.mono(clip.audio)),
+        lambda clip: _beginning(desk, clip.audio, clip.rate_hz)[2],
         source_id,
     )
     desk.ask_for(desk.standing(session_id))
@@ -73,7 +82,7 @@ def pair(desk: Desk, session_id: str, revision: int, left_id: str, right_id: str
         raise Problem(
             "Only two recordings of one channel and one take each can be a pair.", todo="Choose two others."
         )
-    if clips[0].rate_hz != clips[1].rate_hz or abs(clips[0].start_s - clips[1].start_s) > _SAME_BEGIN_S:
+    if right_id not in possible_sides(document, left_id):
         raise Problem(
             "The sides of a pair begin at the same time and have one sample rate.",
             todo="Move one of them, or export both alike.",
@@ -86,9 +95,15 @@ def pair(desk: Desk, session_id: str, revision: int, left_id: str, right_id: str
     return state
 
 
-def _beginning(desk: Desk, audio: str, facts: AudioFacts) -> Heard:
-    mono = np.asarray(desk.cache.mono(audio)[: round(LISTENED_S * facts.rate_hz)])
-    return mono, facts.rate_hz, find_candidates(mono, facts.rate_hz)
+def _beginning(desk: Desk, audio: str, rate_hz: int) -> Heard:
+    mono = np.asarray(desk.cache.mono(audio)[: round(LISTENED_S * rate_hz)])
+    with desk.lock:
+        found = desk.beginnings.get(audio)
+    if found is None:
+        found = find_candidates(mono, rate_hz)
+        with desk.lock:
+            desk.beginnings[audio] = found
+    return mono, rate_hz, found
 
 
 def _as_pair(desk: Desk, left: Clip, right: Clip, name: str) -> Clip:

@@ -37,6 +37,7 @@ from nubrak.work.still_to_do import ask_for_analysis
 _MOST_STANDING = 24  # revisions of sessions, each with its notes: what some windows look at
 _MOST_EVIDENCED = 12  # sessions whose evidence is weighed, as it stands and as recorded: tens of MB each
 _MOST_PROFILES = 5000  # instruments
+_MOST_BEGINNINGS = 64  # files, by what is found in their first minute
 _MOST_TRIED = 24  # sounds stepped through
 _MOST_RANKED = 400  # parts whose strokes are ranked by how much they stand by themselves
 
@@ -54,6 +55,7 @@ class Desk:
     told: Told = field(init=False)
     profiles: LRUCache[Hashable, Profile] = field(default_factory=lambda: LRUCache(_MOST_PROFILES))
     tried: LRUCache[Hashable, Standing] = field(default_factory=lambda: LRUCache(_MOST_TRIED))
+    beginnings: LRUCache[str, Candidates] = field(default_factory=lambda: LRUCache(_MOST_BEGINNINGS))
     blocks: Blocks = field(default_factory=Blocks)
     ranked: LRUCache[Hashable, list[Clear]] = field(default_factory=lambda: LRUCache(_MOST_RANKED))
     lock: threading.RLock = field(default_factory=threading.RLock)

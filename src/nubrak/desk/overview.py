@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
-from nubrak.core.gather import offered_drums, offered_pairs
+from nubrak.core.gather import offered_drums, offered_pairs, possible_sides
 from nubrak.core.midi import USUAL_TICKS, half_tick_ms
 from nubrak.core.pieces import PIECES, PieceId
 from nubrak.core.session import Document, WithoutMicrophone, pieces_to_look_for, without_microphone
@@ -73,6 +73,12 @@ class Overview(BaseModel):
     pairs: list[Together] = Field(
         default=[], description="sources, left and right, that are named like the sides of a pair"
     )
+    sides: dict[str, list[str]] = Field(
+        default={}, description="of each source, those that can be the right side of a pair with it"
+    )
+    combines: dict[str, list[str]] = Field(
+        default={}, description="of each part, those whose microphones can be combined with its own"
+    )
     drums: list[Together] = Field(
         default=[], description="parts whose microphones hear the same strokes of one piece"
     )
@@ -87,7 +93,10 @@ def _pairs(standing: Standing) -> list[Together]:
         Together(
             first_id=left,
             second_id=right,
-            says=f"{named[left].name} and {named[right].name}: named like a pair, but they hear other drums.",
+            says=(
+                f"{named[left].name} and {named[right].name}: named like a pair, "
+                "but each hears other strokes louder."
+            ),
         )
         for left, right in offered_pairs(standing.document)
     ]
@@ -105,6 +114,17 @@ def _drums(standing: Standing) -> list[Together]:
             says = f"{one} and {two} hear the same strokes, {100 * share:.0f} % of them: one drum?"
             out.append(Together(first_id=first, second_id=second, says=says))
     return out
+
+
+def _combines(document: Document, part_id: str) -> list[str]:
+    """The parts, in their order, that a part's microphones can be said to hear the same piece as."""
+    if not document.parts[part_id].sources:
+        return []
+    return [
+        key
+        for key, one in document.ordered_parts()
+        if key != part_id and one.piece != "heard" and one.sorted_from is None and one.sources
+    ]
 
 
 def _heard_by_both(one_s: NDArray[np.float64], two_s: NDArray[np.float64]) -> float:
@@ -174,5 +194,7 @@ def overview_of(desk: Desk, session_id: str) -> Overview:
         without_microphone=without_microphone(standing.document),
         pairs=_pairs(standing),
         drums=_drums(standing),
+        sides={one: possible_sides(standing.document, one) for one in standing.document.sources},
+        combines={one: _combines(standing.document, one) for one in standing.document.parts},
         tempo_offer=offer,
     )

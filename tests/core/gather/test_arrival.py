@@ -8,12 +8,15 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from nubrak.core.find import Candidates, find_candidates
+from nubrak.core.find.candidates import no_candidates
 from nubrak.core.gather.arrival import Arrival, gather
 from nubrak.core.pieces.file_names import PieceGuess
 from nubrak.core.session import MarkChange, SetMark
 from nubrak.core.session.document import Clip, Document
 from nubrak.core.session.edit import AnyAction, apply
 from nubrak.core.session.gather_edits import SetPiece
+from tests.conftest import decaying_strokes
 
 
 class Keeper:
@@ -24,6 +27,7 @@ class Keeper:
         self.kinds: list[str] = []
         self.pairs: list[str] = []
         self.sounds: dict[str, NDArray[np.float32]] = {}
+        self.found: dict[str, Candidates] = {}
 
     def arrive(
         self,
@@ -46,6 +50,7 @@ class Keeper:
             self.edit,
             self.joined,
             self.heard,
+            lambda clip: self.found.get(clip.audio, no_candidates()),
             source_id,
         )
 
@@ -117,6 +122,16 @@ def test_a_second_microphone_on_a_piece_joins_its_part() -> None:
     assert set(keeper.document.parts) == {"p0", "p1"}
 
 
+def test_two_drums_that_are_named_like_two_places_at_one_stay_two() -> None:
+    own = np.tile(np.repeat([0.5, 0.0], 2400), 10).astype(np.float32)
+    other = np.tile(np.repeat([0.0, 0.5], 2400), 10).astype(np.float32)
+    keeper = Keeper()
+    keeper.sounds = {"a0": own + 0.05 * other, "a1": other + 0.05 * own}
+    for name in ("Kick In.wav", "Kick Out.wav"):
+        keeper.arrive(name, "kick")
+    assert keeper.kinds == ["add_source", "add_source"] and len(keeper.document.parts) == 2
+
+
 def test_a_stamped_further_take_goes_onto_its_source_at_its_time() -> None:
     keeper = Keeper()
     keeper.arrive("Kick_01.wav", "kick", stamp_s=36000.0)
@@ -157,6 +172,29 @@ def test_what_was_recorded_beside_others_is_hardly_a_loop() -> None:
     assert kit_of(16.0).document.parts["p0"].piece == "loop"
     keeper.arrive("backing.wav", "loop", length_s=200.0, kinds=OVERHEAD)
     assert keeper.document.parts["p4"].piece == "loop"
+
+
+def test_what_hears_all_strokes_late_is_a_room_whenever_it_comes() -> None:
+    kick_s, snare_s = np.arange(0.5, 20.5), np.arange(1.0, 21.0)
+    kick = find_candidates(decaying_strokes(kick_s.tolist(), [0.7] * 20, 22.0, hz=60), 44100)
+    snare = find_candidates(decaying_strokes(snare_s.tolist(), [0.7] * 20, 22.0), 44100)
+    both = sorted([*kick_s, *snare_s])
+    far = find_candidates(decaying_strokes([at + 0.011 for at in both], [0.3] * 40, 22.0), 44100)
+    above = find_candidates(decaying_strokes([at + 0.004 for at in both], [0.3] * 40, 22.0), 44100)
+    for order in ("kas", "aks", "ksa"):
+        for of_both, becomes in ((far, "room"), (above, "snare")):
+            keeper = Keeper()
+            keeper.found = {
+                f"a{at}": {"k": kick, "s": snare, "a": of_both}[which] for at, which in enumerate(order)
+            }
+            for which in order:
+                kinds = {"snare": 0.6, "overheads": 0.3} if which == "a" else None
+                keeper.arrive(f"{which}.wav", {"k": "kick"}.get(which, "snare"), length_s=60.0, kinds=kinds)
+            source = keeper.document.sources[f"s{order.index('a')}"]
+            part = next(p for p in keeper.document.parts.values() if f"s{order.index('a')}" in p.sources)
+            assert source.guess is not None and part.piece == becomes
+            if becomes == "room":
+                assert "11 ms after the first" in source.guess.why and not source.guess.asks
 
 
 @pytest.mark.parametrize("answered", [True, False])

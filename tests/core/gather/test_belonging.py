@@ -4,7 +4,7 @@ and given strokes.
 
 from __future__ import annotations
 
-from nubrak.core.gather.belonging import other_half, same_piece, takes_of
+from nubrak.core.gather.belonging import other_half, possible_sides, same_piece, takes_of
 from nubrak.core.pieces.file_names import position_of, takes_alike
 from nubrak.core.session.edit import AddClip, RemoveClip, apply
 from tests.core.session.sources import clip, with_sources
@@ -24,8 +24,17 @@ def test_two_microphones_on_one_piece_are_told_by_name() -> None:
         ("Kick Out.wav", "kick"),
         ("Snare 2.wav", "snare"),
     )
-    assert same_piece(document, "p2") == "p0" and same_piece(document, "p3") is None
+    assert same_piece(document, "p2") == ("p0", "s0") and same_piece(document, "p3") is None
     assert position_of("Snare Bottom.wav") == ("snare", "bottom")
+
+
+def test_sides_of_a_pair_begin_together_at_one_rate_in_one_channel() -> None:
+    document = with_sources(("a.wav", "crash"), ("b.wav", "crash"), ("c.wav", "crash"), ("d.wav", "kick"))
+    document.sources["s1"].clips[0].rate_hz = 96000
+    document.sources["s2"].clips[0].start_s = 3.0
+    assert possible_sides(document, "s0") == ["s3"] and possible_sides(document, "s1") == []
+    document.sources["s3"].clips[0].channels = 2
+    assert possible_sides(document, "s0") == []
 
 
 def test_takes_go_on_one_source_by_their_stamps_or_behind_what_is_there() -> None:

@@ -1566,7 +1566,8 @@ export interface paths {
         };
         /**
          * Lock Of Layer
-         * @description Polarity and offset of a layer against the recording, and what they are worth.
+         * @description Polarity and offset of a layer against the recording, and what they are worth; null for a layer that
+         *     was taken away while this was asked.
          */
         get: operations["lock_of_layer"];
         put?: never;
@@ -1590,7 +1591,8 @@ export interface paths {
         };
         /**
          * Overlay Of Layer
-         * @description All hits of a part at their attack, and the layer over them.
+         * @description All hits of a part at their attack, and the layer over them; null for a layer that was taken away
+         *     while this was asked.
          */
         get: operations["overlay_of_layer"];
         put?: never;
@@ -5718,6 +5720,22 @@ export interface components {
              * @default []
              */
             pairs: components["schemas"]["Together"][];
+            /**
+             * Sides
+             * @description of each source, those that can be the right side of a pair with it
+             * @default {}
+             */
+            sides: {
+                [key: string]: string[];
+            };
+            /**
+             * Combines
+             * @description of each part, those whose microphones can be combined with its own
+             * @default {}
+             */
+            combines: {
+                [key: string]: string[];
+            };
             /**
              * Drums
              * @description parts whose microphones hear the same strokes of one piece
@@ -13724,7 +13742,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LockFound"];
+                    "application/json": components["schemas"]["LockFound"] | null;
                 };
             };
             /** @description Forbidden */
@@ -13848,7 +13866,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OverlayColumns"];
+                    "application/json": components["schemas"]["OverlayColumns"] | null;
                 };
             };
             /** @description Forbidden */

@@ -1,6 +1,6 @@
 import { client } from '../api/client';
 import { ActMenu } from '../shell/ActMenu';
-import { orderedParts, type BenchProps } from '../shell/bench';
+import type { BenchProps } from '../shell/bench';
 
 interface Props extends BenchProps {
   partId: string;
@@ -11,27 +11,25 @@ interface Props extends BenchProps {
 export function Company({ doing, document, overview, pieces, partId, sourceId }: Props) {
   const name = (id: string) =>
     overview?.parts.find((one) => one.part_id === id)?.name ?? pieces.get('else')?.name ?? '';
-  const others = orderedParts(document).filter(([id, one]) => id !== partId && one.piece !== 'heard');
-  if (!others.length) return null;
+  const others = overview?.combines?.[partId] ?? [];
+  const sides = overview?.sides?.[sourceId] ?? [];
+  if (!others.length && !sides.length) return null;
   const sources = document.sources ?? {};
-  const mine = sources[sourceId];
-  const isOneSide = (one: typeof mine) => one?.clips.length === 1 && one.clips[0]!.channels === 1;
-  const sides = Object.entries(sources).filter(
-    ([id, one]) => id !== sourceId && isOneSide(mine) && isOneSide(one),
-  );
   return (
     <>
-      <ActMenu
-        says="Hears the same piece as …"
-        testId="company"
-        choices={others.map(([id]) => ({ id, says: name(id) }))}
-        onChoose={(id) => void doing.act({ kind: 'combine_microphones', part_id: id, other_id: partId })}
-      />
+      {others.length > 0 && (
+        <ActMenu
+          says="Hears the same piece as …"
+          testId="company"
+          choices={others.map((id) => ({ id, says: name(id) }))}
+          onChoose={(id) => void doing.act({ kind: 'combine_microphones', part_id: id, other_id: partId })}
+        />
+      )}
       {sides.length > 0 && (
         <ActMenu
           says="Is the left side of …"
           testId="pair-with"
-          choices={sides.map(([id, one]) => ({ id, says: one.name }))}
+          choices={sides.map((id) => ({ id, says: sources[id]?.name ?? '' }))}
           onChoose={(right_id) =>
             void doing.revised((revision) =>
               client.POST('/api/sessions/{session_id}/pair', {

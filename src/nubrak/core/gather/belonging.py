@@ -126,20 +126,38 @@ def takes_of(document: Document, name: str, clip: Clip, piece: str) -> str | Non
     return None
 
 
-def same_piece(document: Document, part_id: str) -> str | None:
-    """The part that another microphone on the same piece has already: kick inside and outside, snare top and
-    bottom.
+def same_piece(document: Document, part_id: str) -> tuple[str, str] | None:
+    """The part of another microphone that is named after another place at the same piece, and that
+    microphone: kick inside and outside, snare top and bottom. Whether both hear one drum is told by their
+    sound.
     """
     part = document.parts[part_id]
-    mine = position_of(document.sources[part.sources[0]].name)
+    mine = document.sources[part.sources[0]]
     for other_id, other in document.ordered_parts():
         if other_id == part_id or other.piece != part.piece or other.marks:
             continue
         for source_id in other.sources:
-            theirs = position_of(document.sources[source_id].name)
-            if mine is not None and theirs is not None and mine[0] == theirs[0] and mine[1] != theirs[1]:
-                return other_id
+            theirs = document.sources[source_id]
+            if _other_place(mine.name, theirs.name) and _at_once(mine, theirs):
+                return other_id, source_id
     return None
+
+
+def possible_sides(document: Document, left_id: str) -> list[str]:
+    """The sources that can be the right side of a stereo pair with one: one take and one channel each, of
+    one sample rate, begun at the same time.
+    """
+    left = document.sources[left_id]
+    if not _one_channel(left):
+        return []
+    return [
+        source_id
+        for source_id, one in document.sources.items()
+        if source_id != left_id
+        and _one_channel(one)
+        and one.clips[0].rate_hz == left.clips[0].rate_hz
+        and abs(one.clips[0].start_s - left.clips[0].start_s) < _SAME_LENGTH_S
+    ]
 
 
 def _one_channel(source: Source) -> bool:

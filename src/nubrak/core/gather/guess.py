@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from nubrak.core.find import Candidates
 from nubrak.core.gather.character import character
+from nubrak.core.gather.distance import FAR_MS
 from nubrak.core.gather.kinds import KINDS, kinds_of
-from nubrak.core.pieces import Likely, PieceGuess, guess_from_name
+from nubrak.core.pieces import PIECES, Likely, PieceGuess, guess_from_name
 
 LISTENED_S = 60.0  # of a recording, to tell what it is: a stroke or two a bar are enough by then
 SURE = 0.7  # less than this is asked about
@@ -20,6 +21,7 @@ _IDS = [kind.id for kind in KINDS]
 # What is recorded at the same time as others: microphones of a kit, a click, music to play along with.
 _OF_A_KIT = frozenset(_IDS) - {"loop", "clap", "tambourine", "shaker", "conga", "cowbell", "mouth"}
 _BESIDE_A_KIT = 0.1  # everything else is so much less likely there; benchmarks/guesses.py says what it brings
+_SURE_FROM_AFAR = 0.9
 # A signal (frames,), its rate, and what was found in it.
 Heard = tuple[NDArray[np.float32], int, Candidates]
 
@@ -45,6 +47,25 @@ def guess_in_company(guess: PieceGuess) -> PieceGuess:
     whole = max(sum(weighed.values()), 1e-9)
     found = _guess({kind: one / whole for kind, one in weighed.items()}, "By its sound, beside the others")
     return found.model_copy(update={"kinds": guess.kinds, "in_company": True})
+
+
+def guess_from_afar(guess: PieceGuess, late_ms: float | None) -> PieceGuess:
+    """What a recording is that was told by its sound, now that it is known by how much it hears its strokes
+    after the first of the others: a room, where that is longer than overheads take. Else as it was.
+    """
+    if late_ms is None or late_ms < FAR_MS:
+        return guess
+    likeliest = Likely(piece=guess.piece, named=PIECES[guess.piece].name.lower(), sure=guess.sure)
+    return guess.model_copy(
+        update={
+            "piece": "room",
+            "why": f"It hears each stroke {late_ms:.0f} ms after the first of the other microphones: a room.",
+            "sure": _SURE_FROM_AFAR,
+            "asks": False,
+            "over_the_kit": False,
+            "others": [likeliest],
+        }
+    )
 
 
 def _guess(likely_of: dict[str, float], by: str) -> PieceGuess:

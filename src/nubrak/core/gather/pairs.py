@@ -11,6 +11,8 @@ _SILENT = 1e-10  # of power: −100 dBFS
 # How far two sides are apart at most: overheads a metre apart stay under 15 dB, two close microphones on two
 # drums lie over 20 dB, on made kits of several libraries of sounds.
 WIDEST_PAIR_DB = 17.0
+# Two microphones at one drum hear its strokes as its loudest, each.
+WIDEST_AT_A_DRUM_DB = 12.0
 # Microphones named after a drum stand at two drums more often than not.
 WIDEST_PAIR_OF_A_DRUM_DB = 3.0
 

@@ -123,9 +123,14 @@ def put_layer(session_id: str, part_id: str, body: NewLayer, desk: AnyDesk) -> S
 
 
 @router.get("/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/lock")
-def lock_of_layer(session_id: str, part_id: str, layer_id: str, desk: AnyDesk) -> LockFound:
-    """Polarity and offset of a layer against the recording, and what they are worth."""
-    return found_lock(desk, desk.standing(session_id), part_id, layer_id)
+def lock_of_layer(session_id: str, part_id: str, layer_id: str, desk: AnyDesk) -> LockFound | None:
+    """Polarity and offset of a layer against the recording, and what they are worth; null for a layer that
+    was taken away while this was asked.
+    """
+    standing = desk.standing(session_id)
+    if layer_id not in standing.document.part(part_id).layers:
+        return None
+    return found_lock(desk, standing, part_id, layer_id)
 
 
 class LockRequest(BaseModel):
@@ -144,6 +149,11 @@ def lock_layer(
 
 
 @router.get("/sessions/{session_id}/parts/{part_id}/layers/{layer_id}/overlay")
-def overlay_of_layer(session_id: str, part_id: str, layer_id: str, desk: AnyDesk) -> OverlayColumns:
-    """All hits of a part at their attack, and the layer over them."""
-    return overlaid(desk, desk.standing(session_id), part_id, layer_id)
+def overlay_of_layer(session_id: str, part_id: str, layer_id: str, desk: AnyDesk) -> OverlayColumns | None:
+    """All hits of a part at their attack, and the layer over them; null for a layer that was taken away
+    while this was asked.
+    """
+    standing = desk.standing(session_id)
+    if layer_id not in standing.document.part(part_id).layers:
+        return None
+    return overlaid(desk, standing, part_id, layer_id)
