@@ -69,7 +69,16 @@ def test_everything_is_printed_in_one_zip_as_it_was_heard(session: str, page: Pa
     expect(page.get_by_test_id("stem-report")).to_contain_text("Kick - blend")
     expect(page.locator(".stems")).to_contain_text("over full scale")
     # What would be cut off is said before it is written, with the level that would fit.
-    expect(page.get_by_test_id("clips")).to_contain_text(re.compile(r"Turned down by \d+\.\d dB"))
+    # One key turns the master down by it; it stays, and undo takes it back.
+    clips = page.get_by_test_id("clips")
+    expect(clips).to_contain_text(re.compile(r"Turn the master down by \d+\.\d dB"))
+    page.keyboard.press("Alt+f")
+    expect(clips).to_have_count(0)
+    assert document_of(session)["master_db"] < 0
+    expect(page.get_by_role("button", name="Print them", exact=True)).to_be_enabled()
+    page.keyboard.press("Control+z")
+    expect(clips).to_be_visible()
+    assert document_of(session)["master_db"] == 0
     page.get_by_role("button", name="Print them").click()
     with page.expect_download() as download:
         page.get_by_role("button", name="Print them all the same").click()

@@ -8,7 +8,8 @@ import pytest
 from nubrak.core.mix.attack_body import AttackBodyStage
 from nubrak.core.mix.dynamics import DynamicsStage
 from nubrak.core.mix.equaliser import EqBand, EqualiserStage
-from nubrak.core.session.mix_edits import SetChain
+from nubrak.core.session.clean_edits import SetCleaning
+from nubrak.core.session.mix_edits import SetChain, SetMaster
 from nubrak.desk.desk import Desk
 from nubrak.desk.mixing import AskStages, stages_seen
 from nubrak.desk.printing import StemChoice, stems
@@ -50,6 +51,28 @@ def test_what_is_heard_is_what_is_printed_and_undone_it_is_as_before(
     assert np.array_equal(everything.window(0, frames), heard)
     desk.sessions.undo(session, desk.sessions.revision(session))
     assert np.array_equal(desk.window(desk.standing(session), "both", [snare], 0, frames), before)
+
+
+def test_the_master_turns_down_what_is_printed_and_heard_and_no_recording_as_it_came(
+    desk: Desk, session: str, snare: str
+) -> None:
+    frames = 2 * RATE_HZ
+    source = next(iter(desk.sessions.get(session).document.sources))
+    gaps = SetCleaning(kind="set_cleaning", source_ids=[source], changes={"on": True})
+    desk.sessions.edit(session, None, gaps)
+    choice = StemChoice(recordings=True, cleaned=True, blends=True, layers=False, midi=False)
+    loud = {one.name: one.window(0, frames) for one in stems(desk, desk.standing(session), choice)}
+    desk.sessions.edit(session, None, SetMaster(kind="set_master", master_db=-6.0))
+    standing = desk.standing(session)
+    soft = {one.name: one.window(0, frames) for one in stems(desk, standing, choice)}
+    as_came = {"Snare - as recorded", "Snare - cleaned"}
+    assert set(soft) == as_came | {"Snare - recording", "Snare - blend", "Everything"}
+    for name, sound in soft.items():
+        assert np.allclose(sound, loud[name] * (1.0 if name in as_came else 10 ** (-6 / 20)), atol=1e-6)
+    heard = desk.window(standing, "both", [snare], 0, frames, mastered=True)
+    assert np.array_equal(heard, soft["Everything"])
+    state = desk.sessions.undo(session, desk.sessions.revision(session))
+    assert state.document.master_db == 0.0 and state.redo == "Master −6.0 dB"
 
 
 def test_what_the_stages_do_is_seen(desk: Desk, session: str, snare: str) -> None:

@@ -19,7 +19,7 @@ from nubrak.core.find import Candidates, join
 from nubrak.core.flow import Look, PartInput, band_of, listens_to, look_of, part_input
 from nubrak.core.gather import AudioFacts
 from nubrak.core.layer import Layer, Profile
-from nubrak.core.mix import Blocks, Bus, Mix, ducking, render
+from nubrak.core.mix import Blocks, Bus, Mix, at_master, ducking, render
 from nubrak.core.samples import Clear
 from nubrak.core.session import Document, Part, Source
 from nubrak.core.together import groups_of
@@ -208,18 +208,20 @@ class Desk:
         bussed: bool = False,
         bus_id: str | None = None,
         without: Without | None = None,
+        mastered: bool = False,
     ) -> NDArray[np.float32]:
         """What is heard of these parts from sample ``start`` on, (frames, 2); of one part also as other find
         settings would have it, or as it was ``before`` it was shaped; of layers also a single one; ``solo``
         heeds what is solo; ``bussed`` through groups, parallels and rooms, or one of them alone; ``without``
-        some stages.
+        some stages; ``mastered`` at the session's master level, as it is listened to and printed.
         """
         if without is not None:
             standing = without_stages(standing, without)
         mix = self.mix(standing, bus, part_ids, find, before)
         if without is not None:
             mix = replace(mix, trim_db={without.key: without.trim_db})
-        return render(mix, bus, part_ids, start, frames, layer_id, solo, bussed, bus_id)
+        sound = render(mix, bus, part_ids, start, frames, layer_id, solo, bussed, bus_id)
+        return at_master(sound, standing.document.master_db) if mastered else sound
 
     def mix(
         self,

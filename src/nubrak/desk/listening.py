@@ -144,7 +144,9 @@ def _windows(
     most = round(_MOST_MEASURED_S * standing.document.rate_hz / _WINDOW_FRAMES)
     # Of what is longer, as many spread over all of it: loudness is a mean, and somebody waits for it.
     for at in at_all[:: max(1, -(-len(at_all) // most))]:
-        yield desk.window(standing, bus, parts, at, min(_WINDOW_FRAMES, end - at), solo=True, bussed=bussed)
+        yield desk.window(
+            standing, bus, parts, at, min(_WINDOW_FRAMES, end - at), solo=True, bussed=bussed, mastered=True
+        )
 
 
 def meters(desk: Desk, standing: Standing, parts: list[str], start: int, frames: int) -> Meters:
@@ -154,7 +156,8 @@ def meters(desk: Desk, standing: Standing, parts: list[str], start: int, frames:
     lines = []
     for part_id in parts:
         recording, layers = (
-            desk.window(standing, bus, [part_id], start - early, early + frames, solo=True) for bus in _APART
+            desk.window(standing, bus, [part_id], start - early, early + frames, solo=True, mastered=True)
+            for bus in _APART
         )
         lines.append(
             PartMeters(
@@ -164,7 +167,9 @@ def meters(desk: Desk, standing: Standing, parts: list[str], start: int, frames:
             )
         )
     # Not the sum of the lines: a source that two parts share sounds once.
-    whole = desk.window(standing, "both", parts, start - early, early + frames, solo=True, bussed=True)
+    whole = desk.window(
+        standing, "both", parts, start - early, early + frames, solo=True, bussed=True, mastered=True
+    )
     return Meters(step_s=STEP_S, start_s=start / rate, parts=lines, whole=_columns(whole, rate, early))
 
 

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from nubrak.core.midi import Track, midi_file
-from nubrak.core.mix import Bus, Mix, render, render_recorded, render_source
+from nubrak.core.mix import Bus, Mix, at_master, render, render_recorded, render_source
 from nubrak.core.pieces import titled_file
 from nubrak.core.prints import (
     ENDING,
@@ -91,11 +91,14 @@ class Stem:
 
 def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
     """What a choice comes to, in the order of the parts, sums last."""
-    out = []
+    out = list[Stem]()
+
+    def keep(name: str, window: Window) -> None:
+        out.append(Stem(name, partial(_at_master, window, standing.document.master_db)))
 
     def of(name: str, bus: Bus, part_ids: list[str], layer_id: str | None = None) -> None:
         mix = replace(desk.mix(standing, bus, part_ids), staged=choice.stages)
-        out.append(Stem(name, lambda start, frames: render(mix, bus, part_ids, start, frames, layer_id)))
+        keep(name, lambda start, frames: render(mix, bus, part_ids, start, frames, layer_id))
 
     def together(name: str, bus: Bus, bus_id: str | None = None) -> None:
         mix = desk.mix(standing, bus, everything)
@@ -103,7 +106,7 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
         def window(start: int, frames: int) -> NDArray[np.float32]:
             return render(mix, bus, everything, start, frames, bussed=True, bus_id=bus_id)
 
-        out.append(Stem(name, window))
+        keep(name, window)
 
     parts = [
         (part_id, part)
@@ -120,7 +123,8 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
         if choice.recordings and part.sources and own:
             of(f"{name} - recording", "recording", [part_id])
         if choice.microphones and len(part.sources) > 1 and own:
-            out += _microphones(desk, standing, part_id, choice.stages)
+            for microphone in _microphones(desk, standing, part_id, choice.stages):
+                keep(microphone.name, microphone.window)
         if choice.layers and part.layers:
             of(f"{name} - layers", "layers", [part_id])
         if choice.each_layer:
@@ -143,6 +147,10 @@ def stems(desk: Desk, standing: Standing, choice: StemChoice) -> list[Stem]:
             "Choose recordings, layers or sums.",
         )
     return out
+
+
+def _at_master(window: Window, master_db: float, start: int, frames: int) -> NDArray[np.float32]:
+    return at_master(window(start, frames), master_db)
 
 
 def _microphones(desk: Desk, standing: Standing, part_id: str, staged: bool) -> list[Stem]:
@@ -237,7 +245,9 @@ def printed(
     path = draft(desk, ENDING[settings.form])
     print_file(
         path,
-        lambda start, frames: desk.window(standing, bus, part_ids, start, frames, bussed=bussed),
+        lambda start, frames: desk.window(
+            standing, bus, part_ids, start, frames, bussed=bussed, mastered=True
+        ),
         round(document.length_s * document.rate_hz),
         document.rate_hz,
         settings,

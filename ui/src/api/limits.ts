@@ -71,6 +71,7 @@ export const LIMITS = {
   },
   Document: {
     rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: 44100, low: 8000, high: 384000 },
+    master_db: { least: -60, most: 12, step: 0.5, unit: 'dB', usual: 0, low: -60, high: 12 },
   },
   DriveStage: {
     drive_db: { least: 0, most: 24, step: 0.5, unit: 'dB', usual: 6, low: 0, high: 24 },
@@ -280,6 +281,9 @@ export const LIMITS = {
   },
   SetLess: {
     less_db: { least: -60, most: 0, step: 0.5, unit: 'dB', usual: null, low: -60, high: 0 },
+  },
+  SetMaster: {
+    master_db: { least: -60, most: 12, step: 0.5, unit: 'dB', usual: null, low: -60, high: 12 },
   },
   SetRate: {
     rate_hz: { least: 8000, most: 384000, step: 1, unit: 'Hz', usual: null, low: 8000, high: 384000 },

@@ -15,6 +15,7 @@ const TITLES: Record<Place, string> = {
   cut: 'Cut, in Shape',
   layer: 'Layer',
   mix: 'Mix',
+  print: 'Print',
 };
 const BY_MOUSE: [string, string][] = [
   ['click', 'on the waveform: put the line there'],

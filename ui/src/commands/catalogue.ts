@@ -1,6 +1,16 @@
 /** Where a command works. */
 export type Place =
-  'everywhere' | 'gather' | 'find' | 'second look' | 'sort' | 'shape' | 'write' | 'cut' | 'layer' | 'mix';
+  | 'everywhere'
+  | 'gather'
+  | 'find'
+  | 'second look'
+  | 'sort'
+  | 'shape'
+  | 'write'
+  | 'cut'
+  | 'layer'
+  | 'mix'
+  | 'print';
 
 export interface Command {
   /** Presses that do it, as `keyName` calls them; the first is the one that is printed. */
@@ -348,6 +358,7 @@ export const COMMANDS = {
   fadeOutLonger: at({ cut: 'a longer fade out' }, '}'),
   keepKit: at({ cut: 'keep the slices as a kit of the library' }, 'Alt+k'),
   nextLayer: at({ layer: 'next layer' }, 'Alt+n'),
+  fitMaster: at({ print: 'turn the master down until no print clips' }, 'Alt+f'),
 } as const satisfies Record<string, Command>;
 
 export type CommandId = keyof typeof COMMANDS;

@@ -5,6 +5,8 @@ import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
 import type { BenchProps } from '../shell/bench';
 import { orderedParts } from '../shell/bench';
+import { limitOf } from '../api/limit';
+import { Setting } from '../find/Setting';
 import { useWindow } from '../state/window';
 import { BusSettings } from './BusSettings';
 import { GoesTo } from './GoesTo';
@@ -294,6 +296,16 @@ export function MixBench(props: BenchProps) {
             />
           </div>
         )}
+        <div className="column-head spaced">
+          <span>Everything</span>
+        </div>
+        <Setting
+          name="Master"
+          limit={limitOf('Document', 'master_db')}
+          value={document.master_db ?? 0}
+          about="all that is heard and printed"
+          onDone={(master_db) => void doing.act({ kind: 'set_master', master_db })}
+        />
         {!bus && <Heard doing={doing} partId={partId} part={part} />}
         {!bus && <GoesTo doing={doing} document={document} partId={partId} name={own} onBus={lookAtBus} />}
         {!bus && ['room', 'overall'].includes(piece.family) && (

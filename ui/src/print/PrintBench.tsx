@@ -282,6 +282,7 @@ export function PrintBench({ doing, document, overview, pieces, partId, part, le
           ))}
         </Form.Select>
         <Stems
+          masterDb={document.master_db ?? 0}
           revision={overview?.revision ?? 0}
           doing={doing}
           settings={{ form, depth, channels, rate_hz: rate ? Number(rate) : null }}

@@ -4,6 +4,8 @@ import { useQuery } from '@tanstack/react-query';
 import { client, take, type Schema } from '../api/client';
 import { fetched, followed, stopped, type JobState } from '../api/jobs';
 import type { Doing } from '../api/session';
+import { KeyOf } from '../commands/KeyOf';
+import { useCommands } from '../commands/useCommands';
 import { useWindow } from '../state/window';
 import { Progress } from '../shell/Progress';
 
@@ -60,12 +62,14 @@ function remembered(): Record<Kind, boolean> {
 /** Everything at once: a checklist that is remembered, what it would say, and one zip. */
 interface Props {
   doing: Doing;
+  /** How loud everything is printed, in dB. */
+  masterDb: number;
   revision: number;
   settings: Choice['settings'];
   lengthS: number;
 }
 
-export function Stems({ doing, revision, settings, lengthS }: Props) {
+export function Stems({ doing, masterDb, revision, settings, lengthS }: Props) {
   const notify = useWindow((state) => state.notify);
   const [chosen, setChosen] = useState(remembered);
   const [job, setJob] = useState<JobState | null>(null);
@@ -104,6 +108,11 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
   };
   const cancel = () => job && stopped(job.job_id).catch(tell);
   const over = report?.filter((line) => line.over > 0 && settings?.depth !== 'float') ?? [];
+  const downDb = Math.max(0, ...over.map((line) => line.down_db));
+  const fitMaster = () => {
+    if (downDb > 0) void doing.act({ kind: 'set_master', master_db: rounded(masterDb - downDb) });
+  };
+  useCommands({ fitMaster });
   return (
     <div className="stems">
       <div className="column-head spaced">
@@ -139,9 +148,11 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
       )}
       {over.length > 0 && (
         <p className="about warn" role="status" data-testid="clips">
-          {over.map((line) => line.name).join(', ')}: over full scale and would be cut off. Turned down by{' '}
-          {Math.max(...over.map((line) => line.down_db)).toFixed(1)} dB{' '}
-          {over.length > 1 ? 'all fit' : 'it fits'}; as float nothing is cut off.
+          {over.map((line) => line.name).join(', ')}: over full scale and would be cut off; as float nothing
+          is.{' '}
+          <button type="button" className="plain-act" onClick={fitMaster}>
+            <KeyOf of="fitMaster" /> Turn the master down by {downDb.toFixed(1)} dB
+          </button>
         </p>
       )}
       {report && (
@@ -164,3 +175,5 @@ export function Stems({ doing, revision, settings, lengthS }: Props) {
     </div>
   );
 }
+
+const rounded = (db: number) => Math.round(db * 10) / 10;

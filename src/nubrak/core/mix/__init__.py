@@ -20,6 +20,7 @@ from nubrak.core.mix.gaps import (
     gap_gain,
     openings_of,
 )
+from nubrak.core.mix.master import MasterDb, at_master
 from nubrak.core.mix.mending import LONGEST_MEND_S, Mend, mended, touching
 from nubrak.core.mix.microphone import Microphone, moved, through_microphone
 from nubrak.core.mix.recordings import head_of, sharing
@@ -45,6 +46,7 @@ __all__ = [
     "Cleaning",
     "GapMark",
     "KeptChain",
+    "MasterDb",
     "Mend",
     "Microphone",
     "Mix",
@@ -56,6 +58,7 @@ __all__ = [
     "StartingPoint",
     "Strokes",
     "active",
+    "at_master",
     "curve_db",
     "drawn_hz",
     "ducking",

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from nubrak.core.decide import FindSettings, Mark
 from nubrak.core.layer import Layer
-from nubrak.core.mix import MOST_BUSES, AnyStage, Blend, Cleaning, Mend, Microphone, PartsBus
+from nubrak.core.mix import MOST_BUSES, AnyStage, Blend, Cleaning, MasterDb, Mend, Microphone, PartsBus
 from nubrak.core.names import Name
 from nubrak.core.pieces import PIECES, NoteMap, PieceGuess, PieceId
 from nubrak.core.problem import Problem
@@ -169,6 +169,10 @@ class Document(BaseModel):
     )
     rate_chosen: bool = Field(default=False, description="whether the sample rate was chosen by hand")
     ordered_by_hand: bool = Field(default=False, description="whether parts stand as a hand has put them")
+    master_db: MasterDb = Field(
+        default=0.0,
+        description="how loud everything is that is heard and printed; recordings as they came stay so",
+    )
     tempo: Tempo = Tempo()
     origin_s: LengthS | None = Field(
         default=None, description="the time stamp, in seconds since midnight, that stands at time zero"

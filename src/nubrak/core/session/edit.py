@@ -32,7 +32,7 @@ from nubrak.core.session.gather_edits import (
 from nubrak.core.session.layer_edits import AddLayer, RemoveLayer, SetBlend, SetLayer
 from nubrak.core.session.mend_edits import MendStroke, Unmend
 from nubrak.core.session.microphone_edits import HearOn, SetMicrophones
-from nubrak.core.session.mix_edits import AddBus, RemoveBus, SendTo, SetBus, SetChain, SetLess
+from nubrak.core.session.mix_edits import AddBus, RemoveBus, SendTo, SetBus, SetChain, SetLess, SetMaster
 from nubrak.core.session.name_edits import MovePart, NamePart, NameSource, OrderParts, SetRate
 from nubrak.core.session.record_edits import AddPass, ChooseBars
 from nubrak.core.session.shape_edits import (
@@ -71,7 +71,7 @@ ShapeAction = (
 LayerAction = AddLayer | SetLayer | RemoveLayer | SetBlend
 CutAction = SetCut | MarkCuts
 WriteAction = Write | SoundWith
-MixAction = SetChain | AddBus | SetBus | SendTo | SetLess | RemoveBus
+MixAction = SetChain | AddBus | SetBus | SendTo | SetLess | RemoveBus | SetMaster
 AnyAction = Annotated[
     GatherAction | FindAction | SortAction | ShapeAction | LayerAction | CutAction | WriteAction | MixAction,
     Field(discriminator="kind"),

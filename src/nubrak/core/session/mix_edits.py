@@ -6,10 +6,21 @@ from typing import Literal
 
 from pydantic import Field
 
-from nubrak.core.mix import AmountDb, AnyStage, PartsBus
+from nubrak.core.mix import AmountDb, AnyStage, MasterDb, PartsBus
 from nubrak.core.problem import Problem
 from nubrak.core.session.action import Action, Id, changed, settings_said
 from nubrak.core.session.document import Document
+
+
+class SetMaster(Action):
+    """How loud everything is that is heard and printed."""
+
+    kind: Literal["set_master"]
+    master_db: MasterDb
+
+    def apply(self, document: Document) -> str:
+        document.master_db = self.master_db
+        return f"Master {self.master_db:+.1f} dB".replace("-", "−")
 
 
 class SetChain(Action):

@@ -78,6 +78,7 @@ def sound(
         bussed=part is None,
         bus_id=bus_id if part is None else None,
         without=without_of(without),
+        mastered=True,
     )
     return samples(packed(with_click(standing, window, start) if click else window))
 
