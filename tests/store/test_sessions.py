@@ -8,19 +8,31 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import Engine
+from sqlalchemy.orm import Session as Db
 
 from nubrak.core.gather.read import inspect
 from nubrak.core.pieces.file_names import PieceGuess
 from nubrak.core.problem import Problem
 from nubrak.core.session import id_of_told
 from nubrak.core.session.document import Clip, Document
-from nubrak.core.session.edit import AddSource, AskPieces, Rename, SetFind, SetMark, SetMuted, SetTempo
+from nubrak.core.session.edit import (
+    AddSource,
+    AskPieces,
+    Rename,
+    SetFind,
+    SetMark,
+    SetMaster,
+    SetMuted,
+    SetPiece,
+    SetTempo,
+)
 from nubrak.core.session.marks import MarkChange
 from nubrak.core.sort import ToldPiece
 from nubrak.core.tempo import Tempo, TempoChange
 from nubrak.store.audio import put_audio
 from nubrak.store.database import migrate, open_engine
 from nubrak.store.sessions import Sessions, SessionState, StaleRevision
+from nubrak.store.tables import SessionRow
 from tests.conftest import decaying_strokes, write_wav
 
 
@@ -208,3 +220,28 @@ def test_edits_of_one_gesture_are_one_step_of_undo_and_an_edit_between_ends_it(e
     assert now.document.name == "Lamps" and now.undo is None
     now = sessions.redo(state.id, now.revision)
     assert now.document.name == "Three"
+
+
+def test_a_session_that_an_earlier_version_kept_is_edited_and_undone(engine: Engine, tmp_path: Path) -> None:
+    sessions = Sessions(engine)
+    state = sessions.new(Document(name="Lamps"))
+    state = sessions.edit(state.id, 0, source(stored(engine, tmp_path)))
+    # What came later is not in it: every setting that has a usual value.
+    with Db(engine) as db, db.begin():
+        row = db.get(SessionRow, state.id)
+        assert row is not None
+        kept = state.document.model_dump(mode="json", exclude_defaults=True) | {
+            "tempo": row.document["tempo"]
+        }
+        row.document = kept
+    before = sessions.get(state.id).document
+    state = sessions.edit(state.id, None, SetPiece(kind="set_piece", part_id="p", piece="loop"))
+    state = sessions.edit(state.id, None, SetMaster(kind="set_master", master_db=-3.0))
+    state = sessions.edit(state.id, None, SetMuted(kind="set_muted", part_id="p", muted=True))
+    after = state.document
+    for _ in range(3):
+        state = sessions.undo(state.id, state.revision)
+    assert state.document == before
+    for _ in range(3):
+        state = sessions.redo(state.id, state.revision)
+    assert state.document == after

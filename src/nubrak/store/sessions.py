@@ -269,8 +269,9 @@ def _patch(old: dict[str, Any], new: dict[str, Any]) -> list[dict[str, Any]]:
         patch.append({"op": "replace", "path": "/tempo", "value": new["tempo"]})
     for part_id in old["parts"].keys() & new["parts"].keys():
         before, after = old["parts"][part_id], new["parts"][part_id]
-        if any(before.get(what) != after[what] for what in ("asked", "look_for", "piece")):
-            patch.append({"op": "replace", "path": f"/parts/{part_id}/told", "value": after["told"]})
+        # What was kept by an earlier version may lack what came later.
+        if any(before.get(what) != after.get(what) for what in ("asked", "look_for", "piece")):
+            patch.append({"op": "add", "path": f"/parts/{part_id}/told", "value": after.get("told", False)})
     return patch
 
 

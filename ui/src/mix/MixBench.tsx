@@ -5,14 +5,13 @@ import { KeyOf } from '../commands/KeyOf';
 import { useCommands } from '../commands/useCommands';
 import type { BenchProps } from '../shell/bench';
 import { orderedParts } from '../shell/bench';
-import { limitOf } from '../api/limit';
-import { Setting } from '../find/Setting';
 import { useWindow } from '../state/window';
 import { BusSettings } from './BusSettings';
 import { GoesTo } from './GoesTo';
 import { Heard } from './Heard';
 import { KeptChains } from './KeptChains';
 import { LessOf } from './LessOf';
+import { MasterLevel } from './MasterLevel';
 import { KINDS, moved, nameOf, newStage, saidOf, type Kind, type Stage } from './chain';
 import { PlaceField } from './PlaceField';
 import { SpectrumView } from './SpectrumView';
@@ -99,6 +98,7 @@ export function MixBench(props: BenchProps) {
         <p className="mix-head">
           Where everything stands{' '}
           <span>filled: recorded, hollow: layers, square: buses, stem: how loud now</span>
+          <MasterLevel doing={doing} document={document} />
         </p>
         <PlaceField
           {...props}
@@ -296,16 +296,6 @@ export function MixBench(props: BenchProps) {
             />
           </div>
         )}
-        <div className="column-head spaced">
-          <span>Everything</span>
-        </div>
-        <Setting
-          name="Master"
-          limit={limitOf('Document', 'master_db')}
-          value={document.master_db ?? 0}
-          about="all that is heard and printed"
-          onDone={(master_db) => void doing.act({ kind: 'set_master', master_db })}
-        />
         {!bus && <Heard doing={doing} partId={partId} part={part} />}
         {!bus && <GoesTo doing={doing} document={document} partId={partId} name={own} onBus={lookAtBus} />}
         {!bus && ['room', 'overall'].includes(piece.family) && (
