@@ -26,7 +26,7 @@ def syllable(kind: str, rng: np.random.Generator) -> NDArray[np.float64]:
     noise = rng.standard_normal(len(t))
     if kind == "b":
         lips = sosfilt(butter(2, 600, fs=RATE_HZ, output="sos"), noise) * np.exp(-t / 0.01)
-        out = np.sin(2 * np.pi * (70 * t + 0.5 * (1 - np.exp(-t / 0.02)))) * np.exp(-t / 0.05) + 0.1 * lips
+        out = np.sin(2 * np.pi * (60 * t + 1.2 * (1 - np.exp(-t / 0.02)))) * np.exp(-t / 0.06) + 0.2 * lips
     elif kind == "k":
         out = sosfilt(butter(2, [900, 3500], "band", fs=RATE_HZ, output="sos"), noise) * np.exp(-t / 0.035)
     else:
